@@ -1,0 +1,134 @@
+"""What a delivery would do to the catalog, product by product and field by field."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import polars as pl
+
+from nomotax.core.crosswalk.compiler import FilledField, Plan, as_text
+from nomotax.core.crosswalk.problems import FATE, fates, problems_of
+from nomotax.core.schema.model import Role
+from nomotax.core.table import ROW
+
+NEW, OLD = "new:", "old:"
+OWNER = "__owner"
+STATUSES = ("new", "changed", "same", "held", "rejected", "left out", "gone")
+
+
+@dataclass(frozen=True)
+class Changeset:
+    """``frame`` has a row for every arriving row and for every product gone from the feed:
+    row, key, title, status, reason, fields (names of the changed ones), and for every filled
+    field ``new:<field>`` and ``old:<field>`` in the store's writing. ``problems`` as in
+    ``problems_of``."""
+
+    frame: pl.DataFrame
+    problems: pl.DataFrame
+
+    def counts(self) -> dict[str, int]:
+        """Rows by status; all but "gone" add up to the rows that arrived."""
+        found = dict(self.frame.group_by("status").len().iter_rows())
+        return {status: found.get(status, 0) for status in STATUSES}
+
+
+def catalog_frame(schema_fields: list[str]) -> dict[str, pl.DataType]:
+    """The columns a catalog frame must have: key, owner, and every field as text."""
+    return {"key": pl.String(), OWNER: pl.String(), **dict.fromkeys(schema_fields, pl.String())}
+
+
+def compare(filled: pl.DataFrame, plan: Plan, catalog: pl.DataFrame, owner: str) -> Changeset:
+    """Compare a filled delivery with the catalog (see ``catalog_frame``).
+
+    Only products of ``owner`` may change; a key that belongs to somebody else is rejected.
+    """
+    problems = problems_of(filled, plan)
+    rows = _as_texts(fates(filled, problems), plan)
+    stored = catalog.rename({f: OLD + f for f in plan.fields if f in catalog.columns})
+    keep = ["key", OWNER, *(OLD + f for f in plan.fields)]
+    joined = rows.join(stored.select(keep), on="key", how="left", maintain_order="left")
+    compared = joined.with_columns(_effective(one) for one in plan.filled).with_columns(
+        fields=_changed_fields(plan)
+    )
+    foreign = pl.col(OWNER).is_not_null() & (pl.col(OWNER) != owner)
+    compared = compared.with_columns(
+        status=pl.when(pl.col(FATE) != "good")
+        .then(pl.col(FATE))
+        .when(foreign)
+        .then(pl.lit("rejected"))
+        .when(pl.col(OWNER).is_null())
+        .then(pl.lit("new"))
+        .when(pl.col("fields").list.len() > 0)
+        .then(pl.lit("changed"))
+        .otherwise(pl.lit("same")),
+        __foreign=pl.when((pl.col(FATE) == "good") & foreign).then(
+            pl.lit("belongs to ") + pl.col(OWNER) + pl.lit("; a feed changes only its own products")
+        ),
+    )
+    reasons = _reasons(problems)
+    compared = compared.join(reasons, left_on=ROW, right_on="row", how="left").with_columns(
+        reason=pl.coalesce("__foreign", "reason")
+    )
+    title = _title(plan)
+    out = compared.select(
+        pl.col(ROW).alias("row"), "key", title, "status", "reason", "fields",
+        *(c for f in plan.fields for c in (NEW + f, OLD + f)),
+    )  # fmt: skip
+    return Changeset(pl.concat([out, _gone(stored, rows, plan, owner, out)]), problems)
+
+
+def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    key = plan.schema.key
+    return filled.with_columns(
+        as_text(one.field, pl.col(one.field.name)).alias(NEW + one.field.name)
+        for one in plan.filled
+    ).with_columns(pl.col(NEW + key).alias("key"))
+
+
+def _effective(one: FilledField) -> pl.Expr:
+    """What the field would hold: an empty or skipped value leaves what the store has."""
+    new, old = pl.col(NEW + one.field.name), pl.col(OLD + one.field.name)
+    value = new if one.fill.when_empty == "clear" else pl.coalesce(new, old)
+    if one.fill.on_problem == "skip" and one.flow.faults:
+        value = pl.when(pl.col(one.code_column).is_null()).then(value).otherwise(old)
+    return value.alias(NEW + one.field.name)
+
+
+def _changed_fields(plan: Plan) -> pl.Expr:
+    changed = [
+        pl.when(pl.col(NEW + f).ne_missing(pl.col(OLD + f))).then(pl.lit(f)) for f in plan.fields
+    ]
+    return pl.concat_list(changed).list.drop_nulls()
+
+
+def _title(plan: Plan) -> pl.Expr:
+    title = plan.schema.with_role(Role.TITLE)
+    if title is None or title.name not in plan.fields:
+        return pl.lit(None, dtype=pl.String).alias("title")
+    return pl.coalesce(NEW + title.name, OLD + title.name).alias("title")
+
+
+def _reasons(problems: pl.DataFrame) -> pl.DataFrame:
+    decisive = problems.filter(pl.col("severity") != "skipped")
+    return decisive.group_by("row").agg(pl.col("message").str.join("; ").alias("reason"))
+
+
+def _gone(
+    stored: pl.DataFrame, rows: pl.DataFrame, plan: Plan, owner: str, like: pl.DataFrame
+) -> pl.DataFrame:
+    """Products of this feed that no arriving row names, not even a faulty one."""
+    missing = stored.filter(pl.col(OWNER) == owner).join(
+        rows.select("key").drop_nulls(), on="key", how="anti"
+    )
+    title = plan.schema.with_role(Role.TITLE)
+    named = title is not None and OLD + title.name in missing.columns
+    return missing.select(
+        pl.lit(None, dtype=like.schema["row"]).alias("row"),
+        "key",
+        (pl.col(OLD + title.name) if named and title else pl.lit(None, pl.String)).alias("title"),
+        pl.lit("gone").alias("status"),
+        pl.lit("not in this delivery; the product stays as it is").alias("reason"),
+        pl.lit([], dtype=pl.List(pl.String)).alias("fields"),
+        *(c for f in plan.fields
+          for c in (pl.lit(None, pl.String).alias(NEW + f), pl.col(OLD + f))),
+    )  # fmt: skip

@@ -1,0 +1,131 @@
+"""The crosswalk: the saved, versioned agreement from one feed to the store schema."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from nomotax.core.crosswalk.flow import Lookups
+from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseLadder, UseValueTable
+from nomotax.core.crosswalk.steps.text import (
+    Affix,
+    Case,
+    Cut,
+    Default,
+    Pad,
+    Pick,
+    Replace,
+    Trim,
+)
+from nomotax.core.crosswalk.steps.values import Convert, Date, Number, YesNo
+from nomotax.core.lookups.tables import CategoryTable, ValueTable
+from nomotax.core.pricing.ladder import Ladder
+from nomotax.core.reading.model import Reading
+
+Step = Annotated[
+    Trim
+    | Case
+    | Replace
+    | Pick
+    | Pad
+    | Affix
+    | Cut
+    | Default
+    | Number
+    | Convert
+    | Date
+    | YesNo
+    | UseValueTable
+    | UseCategoryTable
+    | UseLadder,
+    Field(discriminator="do"),
+]
+
+
+class Part(BaseModel):
+    """A piece of a fill's source: an arriving column, or own text. Exactly one is set."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    column: str | None = None
+    text: str | None = None
+
+    @model_validator(mode="after")
+    def _one_of_both(self) -> Part:
+        if (self.column is None) == (self.text is None):
+            raise ValueError("a part is either a column or a text")
+        return self
+
+
+class Fill(BaseModel):
+    """How one store field gets its value.
+
+    ``parts`` are written one after the other; own text between two columns is written only where
+    both have a value. ``when_empty`` says whether an empty result leaves the store's value or
+    clears it; ``on_problem`` whether a faulty value rejects the row or only skips this field.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    parts: tuple[Part, ...] = ()
+    steps: tuple[Step, ...] = ()
+    when_empty: Literal["leave", "clear"] = "leave"
+    on_problem: Literal["reject", "skip"] = "reject"
+
+    @property
+    def columns(self) -> list[str]:
+        return [p.column for p in self.parts if p.column is not None]
+
+
+class Crosswalk(BaseModel):
+    """Fills by store field; ``parked`` keeps arriving columns in spare fields, ``left_out``
+    names those deliberately not used."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    fills: dict[str, Fill] = Field(default_factory=dict)
+    parked: dict[str, str] = Field(default_factory=dict)
+    left_out: tuple[str, ...] = ()
+
+    def used_columns(self) -> dict[str, list[str]]:
+        """Arriving columns in use, each with the store fields it feeds."""
+        used: dict[str, list[str]] = {}
+        for name, fill in self.all_fills().items():
+            for column in fill.columns:
+                used.setdefault(column, []).append(name)
+        return used
+
+    def all_fills(self) -> dict[str, Fill]:
+        """The fills, parked columns among them as what they are: a column kept as it is."""
+        parked = {f: Fill(parts=(Part(column=c),)) for c, f in self.parked.items()}
+        return {**parked, **self.fills}
+
+    def undecided(self, columns: list[str]) -> list[str]:
+        """Arriving columns nobody has decided about."""
+        used = self.used_columns()
+        return [c for c in columns if c not in used and c not in self.left_out]
+
+
+class Bundle(BaseModel):
+    """A crosswalk with everything it needs to run elsewhere: its reading and look-ups.
+
+    This is the file format (see docs/crosswalk.schema.json).
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    format: Literal["nomotax-crosswalk/1"] = "nomotax-crosswalk/1"
+    name: str = ""
+    reading: Reading | None = None
+    crosswalk: Crosswalk
+    value_tables: tuple[ValueTable, ...] = ()
+    category_tables: tuple[CategoryTable, ...] = ()
+    ladders: tuple[Ladder, ...] = ()
+
+    def lookups(self) -> Lookups:
+        return Lookups(
+            {t.name: t for t in self.value_tables},
+            {t.name: t for t in self.category_tables},
+            {ladder.name: ladder for ladder in self.ladders},
+        )

@@ -1,0 +1,120 @@
+"""From the plan's fault numbers to problems people read, and to the fate of each row."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from nomotax.core.crosswalk.compiler import FilledField, Plan, severity_of
+from nomotax.core.table import FAULT, ROW
+
+PROBLEM_SCHEMA = {
+    "row": pl.UInt32,
+    "field": pl.String,
+    "kind": pl.String,
+    "severity": pl.String,
+    "seen": pl.String,
+    "message": pl.String,
+}
+
+#: Fates of a row, in order of weight: the heaviest decides.
+FATE = "__fate"
+FATES = ("good", "held", "left out", "rejected")
+
+
+def problems_of(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    """Every problem of a filled frame: row, field, kind, severity, seen, message.
+
+    Severity is question, refuse, leave_out, or skipped (the field stays as it was).
+    """
+    found = [_broken_rows(filled)]
+    for one in plan.filled:
+        if one.flow.faults:
+            found.append(_problems_of_field(filled, one))
+    found.append(_repeated_keys(filled, plan))
+    return pl.concat(found).sort("row", maintain_order=True)
+
+
+def _broken_rows(filled: pl.DataFrame) -> pl.DataFrame:
+    return _shaped(
+        filled.lazy().filter(pl.col(FAULT).is_not_null()),
+        field=pl.lit(""),
+        kind=pl.lit("broken_row"),
+        severity=pl.lit("refuse"),
+        seen=pl.lit(""),
+        message=pl.col(FAULT),
+    )
+
+
+def _problems_of_field(filled: pl.DataFrame, one: FilledField) -> pl.DataFrame:
+    numbers = list(range(1, len(one.flow.faults) + 1))
+    faults = one.flow.faults
+
+    def by_number(texts: list[str]) -> pl.Expr:
+        return pl.col(one.code_column).replace_strict(numbers, texts, return_dtype=pl.String)
+
+    label = one.field.label
+    return _shaped(
+        filled.lazy().filter(pl.col(one.code_column).is_not_null()),
+        field=pl.lit(one.field.name),
+        kind=by_number([f.kind for f in faults]),
+        severity=by_number([severity_of(one, f) or "skipped" for f in faults]),
+        seen=pl.col(one.seen_column),
+        message=pl.lit(f"{label}: ")
+        + pl.when(pl.col(one.seen_column).fill_null("") != "")
+        .then(pl.lit("'") + pl.col(one.seen_column) + pl.lit("' "))
+        .otherwise(pl.lit(""))
+        + by_number([f.message for f in faults]),
+    )
+
+
+def _repeated_keys(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    """Rows that share their key. All are refused, since nobody can say which is right, but the
+    first of rows alike in every field stays good."""
+    key = plan.schema.key
+    if key not in filled.columns:
+        return pl.DataFrame(schema=PROBLEM_SCHEMA)
+    doubled = filled.filter(pl.col(key).is_not_null() & pl.col(key).is_duplicated())
+    if doubled.height == 0:
+        return pl.DataFrame(schema=PROBLEM_SCHEMA)
+    content = [f for f in plan.fields if f != key]
+    groups = doubled.with_columns(
+        __same=pl.struct(content or [key]).n_unique().over(key) == 1,
+        __first=pl.col(ROW).min().over(key),
+    )
+    extra = groups.filter(~pl.col("__same") | (pl.col(ROW) != pl.col("__first")))
+    rows = pl.col(ROW).cast(pl.String).sort().implode().over(key).list.join(", ")
+    return _shaped(
+        groups.with_columns(__rows=rows).join(extra.select(ROW), on=ROW, how="semi").lazy(),
+        field=pl.lit(key),
+        kind=pl.when("__same").then(pl.lit("repeated_row")).otherwise(pl.lit("repeated_key")),
+        severity=pl.lit("refuse"),
+        seen=pl.col(key),
+        message=pl.lit(f"{plan.schema[key].label}: '")
+        + pl.col(key)
+        + pl.when("__same").then(pl.lit("' is the same row again (rows "))
+        .otherwise(pl.lit("' stands on several rows that differ (rows "))
+        + pl.col("__rows")
+        + pl.lit(")"),
+    )
+
+
+def _shaped(frame: pl.LazyFrame, **columns: pl.Expr) -> pl.DataFrame:
+    outputs = [pl.col(ROW).cast(pl.UInt32).alias("row")]
+    outputs += [expr.cast(pl.String).alias(name) for name, expr in columns.items()]
+    return frame.select(outputs).collect()
+
+
+def fates(filled: pl.DataFrame, problems: pl.DataFrame) -> pl.DataFrame:
+    """``filled`` with the column ``__fate``. Every row has exactly one."""
+    weight = pl.col("severity").replace_strict(
+        {"question": 1, "leave_out": 2, "refuse": 3, "skipped": 0},
+        return_dtype=pl.UInt8,
+    )
+    worst = problems.group_by("row").agg(weight.max().alias("__weight"))
+    joined = filled.join(worst, left_on=ROW, right_on="row", how="left", maintain_order="left")
+    return joined.with_columns(
+        pl.col("__weight")
+        .fill_null(0)
+        .replace_strict([0, 1, 2, 3], list(FATES), return_dtype=pl.String)
+        .alias(FATE)
+    ).drop("__weight")

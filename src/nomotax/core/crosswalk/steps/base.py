@@ -1,0 +1,23 @@
+"""What every step has in common."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel, ConfigDict
+
+from nomotax.core.crosswalk.flow import Context, Flow
+
+
+class BaseStep(BaseModel):
+    """One small change to a value; ``off`` keeps the step but passes it by."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    off: bool = False
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        """The flow after this step. Raises ``CrosswalkError`` for a look-up nobody saved."""
+        raise NotImplementedError
+
+    def describe(self) -> str:
+        """The step in plain words."""
+        raise NotImplementedError

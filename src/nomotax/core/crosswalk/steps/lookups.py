@@ -1,0 +1,85 @@
+"""Steps that consult a saved look-up."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Literal, TypeVar
+
+import polars as pl
+
+from nomotax.core.crosswalk.flow import Context, Fault, Flow, Severity
+from nomotax.core.crosswalk.steps.base import BaseStep
+from nomotax.core.crosswalk.steps.values import as_number
+from nomotax.core.errors import CrosswalkError
+
+T = TypeVar("T")
+
+
+def _saved(kind: str, name: str, among: Mapping[str, T]) -> T:
+    if name not in among:
+        raise CrosswalkError(
+            f"There is no {kind} called {name!r}.", remedy="Make it, or choose another."
+        )
+    return among[name]
+
+
+class UseValueTable(BaseStep):
+    """Puts the store's word for the arriving one."""
+
+    do: Literal["value_table"] = "value_table"
+    table: str
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        table = _saved("value table", self.table, ctx.lookups.value_tables)
+        text = flow.text
+        found = table.look_up(text)
+        if table.otherwise == "as_is":
+            return flow.to(pl.coalesce(found, text), numeric=False)
+        if table.otherwise == "word":
+            word = pl.when(text.is_not_null() & (text != "")).then(pl.lit(table.word))
+            return flow.to(pl.coalesce(found, word), numeric=False)
+        if table.otherwise == "empty":
+            return flow.to(found, numeric=False)
+        unlisted = found.is_null() & (text.str.strip_chars() != "")
+        fault = Fault("unlisted_value", f"has no store value in '{self.table}'", unlisted, text,
+                      Severity.QUESTION)
+        return flow.to(found, fault, numeric=False)
+
+    def describe(self) -> str:
+        return f"value table '{self.table}'"
+
+
+class UseCategoryTable(BaseStep):
+    """Puts the store's category for the arriving path."""
+
+    do: Literal["category_table"] = "category_table"
+    table: str
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        table = _saved("category table", self.table, ctx.lookups.category_tables)
+        text = flow.text
+        found = table.place(text)
+        ask = Fault("unplaced_category", "has no store category",
+                    found.is_null() & (text.str.strip_chars() != ""), text, Severity.QUESTION)
+        not_sold = Fault("not_sold", "is a branch this store does not sell",
+                         found == "", text, Severity.LEAVE_OUT)
+        return flow.to(found, ask, not_sold, numeric=False)
+
+    def describe(self) -> str:
+        return f"category table '{self.table}'"
+
+
+class UseLadder(BaseStep):
+    """Puts the price for a cost."""
+
+    do: Literal["ladder"] = "ladder"
+    ladder: str
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        ladder = _saved("price ladder", self.ladder, ctx.lookups.ladders)
+        number = as_number(flow)
+        negative = Fault("negative_cost", "is a negative cost", number.value < 0, flow.text)
+        return number.to(ladder.price(number.value), negative)
+
+    def describe(self) -> str:
+        return f"price ladder '{self.ladder}'"

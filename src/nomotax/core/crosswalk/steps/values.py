@@ -1,0 +1,128 @@
+"""Steps that make a kind of value: numbers, dates, yes/no."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+from typing import Literal
+
+import polars as pl
+
+from nomotax.core.crosswalk.flow import NUMBER, Context, Fault, Flow
+from nomotax.core.crosswalk.steps.base import BaseStep
+from nomotax.core.errors import CrosswalkError
+from nomotax.core.pricing.ladder import SCALE
+from nomotax.core.units.table import UNITS, ratio
+
+_SIGNS = r"^[€$£]\s*|\s*[€$£]$"
+_POINT = r"^[+-]?(\d+|\d{1,3}(,\d{3})+)(\.\d+)?$|^[+-]?\.\d+$"
+_COMMA = r"^[+-]?(\d+|\d{1,3}(\.\d{3})+)(,\d+)?$|^[+-]?,\d+$"
+
+
+class Number(BaseStep):
+    """Reads a number in the arriving style. What does not fit the style is refused, not guessed:
+    with decimal commas ``1.5`` is no number and ``1.500`` is one thousand five hundred."""
+
+    do: Literal["number"] = "number"
+    style: Literal["arriving", "point", "comma"] = "arriving"
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        if flow.numeric:
+            return flow
+        comma = self.style == "comma" or (self.style == "arriving" and ctx.decimal == ",")
+        # Signs of currency and all kinds of blanks between thousands carry no digits.
+        text = flow.value.str.strip_chars().str.replace_all(_SIGNS, "")
+        text = text.str.replace_all(r"[\s ' ]", "")
+        fits = text.str.contains(_COMMA if comma else _POINT)
+        if comma:
+            plain = text.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
+        else:
+            plain = text.str.replace_all(",", "", literal=True)
+        made = pl.when(fits).then(plain).cast(NUMBER, strict=False)
+        wrong = made.is_null() & (text != "")
+        fault = Fault("not_a_number", f"is no number with a decimal {'comma' if comma else 'point'}",
+                      wrong, flow.value)
+        return flow.to(made, fault, numeric=True)
+
+    def describe(self) -> str:
+        return "number" if self.style == "arriving" else f"number with decimal {self.style}"
+
+
+def as_number(flow: Flow) -> Flow:
+    """A flow that is certainly numeric; text must already be plain (``-12.5``)."""
+    return flow if flow.numeric else Number(style="point").apply(flow, Context())
+
+
+class Convert(BaseStep):
+    """Converts a measure between two units of one dimension, by exact factors."""
+
+    do: Literal["convert"] = "convert"
+    source: str = "g"
+    target: str = "kg"
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        for code in (self.source, self.target):
+            if code not in UNITS:
+                raise CrosswalkError(f"There is no unit {code!r}.", remedy="Choose a listed one.")
+        try:
+            up, down = ratio(self.source, self.target)
+        except ValueError as error:
+            raise CrosswalkError(f"Units do not match: {error}.") from error
+        number = as_number(flow)
+        exact = Decimal(up) / Decimal(down)
+        exponent = exact.as_tuple().exponent
+        if isinstance(exponent, int) and -exponent <= SCALE and exact * down == up:
+            return number.to(number.value * pl.lit(exact, dtype=NUMBER))
+        return number.to(number.value * pl.lit(Decimal(up), dtype=NUMBER)
+                         / pl.lit(Decimal(down), dtype=NUMBER))
+
+    def describe(self) -> str:
+        return f"{self.source} to {self.target}"
+
+
+_ORDERS = {
+    "dmy": (r"^(\d{1,2})[./-](\d{1,2})[./-](\d{4})$", "${3}-${2}-${1}"),
+    "mdy": (r"^(\d{1,2})[./-](\d{1,2})[./-](\d{4})$", "${3}-${1}-${2}"),
+    "ymd": (r"^(\d{4})[./-](\d{1,2})[./-](\d{1,2})$", "${1}-${2}-${3}"),
+}
+
+
+class Date(BaseStep):
+    """Reads a date in a stated order of day, month and year; gives an ISO 8601 date."""
+
+    do: Literal["date"] = "date"
+    order: Literal["dmy", "mdy", "ymd"] = "dmy"
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        pattern, form = _ORDERS[self.order]
+        text = flow.text.str.strip_chars()
+        iso = text.str.replace(pattern, form).str.to_date("%Y-%m-%d", strict=False)
+        made = pl.when(text.str.contains(pattern)).then(iso).dt.to_string("%Y-%m-%d")
+        fault = Fault("not_a_date", f"is no date in the order {self.order}",
+                      made.is_null() & (text != ""), flow.text)
+        return flow.to(made, fault, numeric=False)
+
+    def describe(self) -> str:
+        return f"date ({self.order})"
+
+
+class YesNo(BaseStep):
+    """Reads stated words as yes and no; any other word is refused."""
+
+    do: Literal["yes_no"] = "yes_no"
+    yes: tuple[str, ...] = ("y", "yes", "true", "1")
+    no: tuple[str, ...] = ("n", "no", "false", "0")
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        word = flow.text.str.strip_chars().str.to_lowercase()
+        made = (
+            pl.when(word.is_in([w.lower() for w in self.yes]))
+            .then(pl.lit("true"))
+            .when(word.is_in([w.lower() for w in self.no]))
+            .then(pl.lit("false"))
+        )
+        fault = Fault("not_yes_or_no", "is none of the words for yes or no",
+                      made.is_null() & (word != ""), flow.text)
+        return flow.to(made, fault, numeric=False)
+
+    def describe(self) -> str:
+        return f"yes: {', '.join(self.yes)}; no: {', '.join(self.no)}"

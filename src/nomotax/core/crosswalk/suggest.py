@@ -1,0 +1,210 @@
+"""Ranks arriving columns for store fields, with reasons, and proposes the steps that go along.
+
+Names count most, then the field's synonyms, then what the values look like. Every suggestion
+says which of these spoke for it.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+
+from pydantic import BaseModel
+from rapidfuzz import fuzz
+
+from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
+from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
+from nomotax.core.crosswalk.steps.text import Cut, Trim
+from nomotax.core.crosswalk.steps.values import Convert, Date, Number, YesNo
+from nomotax.core.reading.profile import ColumnProfile
+from nomotax.core.schema.model import FieldKind, Role, StoreField, StoreSchema
+from nomotax.core.units.table import UNITS, Unit, find_unit
+
+#: A suggestion at or above this mark is taken by "accept all".
+SURE = 70
+_LEAST = 45
+
+_NUMBERS = ("whole number", "decimal with comma", "decimal with point", "money")
+_FITS: dict[FieldKind, tuple[str, ...]] = {
+    FieldKind.INTEGER: ("whole number",),
+    FieldKind.DECIMAL: _NUMBERS,
+    FieldKind.MONEY: _NUMBERS,
+    FieldKind.MEASURE: (*_NUMBERS, "measure with unit"),
+    FieldKind.YES_NO: ("yes/no",),
+    FieldKind.DATE: (
+        "date (day.month.year)",
+        "date (year-month-day)",
+        "date (with slashes)",
+    ),
+    FieldKind.LINK: ("picture link", "link"),
+    FieldKind.LINKS: ("picture link", "link"),
+    FieldKind.GTIN: ("GTIN",),
+    FieldKind.CATEGORY: ("category path",),
+    FieldKind.RICH_TEXT: ("html",),
+}
+
+
+class Suggestion(BaseModel):
+    """A column for a field. ``score`` runs from 0 to 100; ``reasons`` say why."""
+
+    field: str
+    column: str
+    score: int
+    reasons: list[str]
+    fill: Fill
+
+
+@dataclass(frozen=True)
+class Memory:
+    """Look-ups that exist already, by name, so that a proposal can use them."""
+
+    value_tables: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    category_tables: Sequence[str] = ()
+
+
+def plain(name: str) -> str:
+    """A name without case, accents and punctuation, for comparing."""
+    stripped = unicodedata.normalize("NFKD", name)
+    letters = "".join(c for c in stripped if not unicodedata.combining(c)).lower()
+    return re.sub(r"[^a-z0-9]+", " ", letters).strip()
+
+
+def suggest(
+    schema: StoreSchema,
+    columns: Sequence[ColumnProfile],
+    taken: Crosswalk,
+    feed: str,
+) -> list[Suggestion]:
+    """The best column for each unfilled field, best first; each column is proposed once."""
+    open_fields = [f for f in schema.fields if f.name not in taken.fills and not f.spare]
+    ranked = sorted(
+        (s for f in open_fields for s in rank(f, columns, feed)),
+        key=lambda s: -s.score,
+    )
+    chosen: dict[str, Suggestion] = {}
+    used = set(taken.used_columns())
+    for one in ranked:
+        if one.field in chosen or one.column in used:
+            continue
+        chosen[one.field] = one
+        used.add(one.column)
+    return sorted(chosen.values(), key=lambda s: -s.score)
+
+
+def rank(field_: StoreField, columns: Sequence[ColumnProfile], feed: str) -> list[Suggestion]:
+    """Every column that might fill the field, best first, with reasons."""
+    found = []
+    for column in columns:
+        score, reasons = _score(field_, column)
+        if score >= _LEAST:
+            fill = propose_fill(field_, column, feed)
+            found.append(
+                Suggestion(
+                    field=field_.name, column=column.name, score=score, reasons=reasons, fill=fill
+                )
+            )
+    return sorted(found, key=lambda s: -s.score)
+
+
+def _score(field_: StoreField, column: ColumnProfile) -> tuple[int, list[str]]:
+    if column.looks_like == "empty":
+        return 0, []
+    name, why = _name_score(field_, column.name)
+    value, evidence = _value_score(field_, column)
+    reasons = [r for r in (why, evidence) if r]
+    return max(0, min(100, name + value)), reasons
+
+
+def _name_score(field_: StoreField, column: str) -> tuple[int, str]:
+    arriving = plain(column)
+    own = [plain(field_.label), plain(field_.name)]
+    if arriving in own:
+        return 80, "same name"
+    synonyms = {plain(s): s for s in field_.synonyms}
+    if arriving in synonyms:
+        return 75, f"'{column}' is another word for {field_.label}"
+    bare = " ".join(w for w in arriving.split() if not find_unit(w) and w not in _CODES)
+    if bare and (bare in own or bare in synonyms):
+        return 70, f"'{column}' names {field_.label} with its unit or currency"
+    best = max((fuzz.token_sort_ratio(arriving, n) for n in (*own, *synonyms)), default=0)
+    if best >= 72:
+        return round(best * 0.6), f"'{column}' is written almost like {field_.label}"
+    return 0, ""
+
+
+_CODES = frozenset({"eur", "usd", "gbp", "chf"})
+
+
+def _value_score(field_: StoreField, column: ColumnProfile) -> tuple[int, str]:
+    fits = _FITS.get(field_.kind)
+    if field_.kind is FieldKind.CHOICE:
+        words = {v.value.strip().lower() for v in column.frequent}
+        shared = words & {a.lower() for a in field_.allowed}
+        if words and len(shared) == len(words):
+            return 25, "its values are the store's own words"
+        return (0, "") if column.distinct <= 60 else (-40, "")
+    if fits is None:
+        return (-30, "") if column.looks_like in ("GTIN", "picture link", "html") else (0, "")
+    if column.looks_like in fits:
+        strong = field_.kind in (FieldKind.GTIN, FieldKind.CATEGORY)
+        return (50 if strong else 20), f"its values look like {column.looks_like}"
+    if field_.kind in (FieldKind.RICH_TEXT, FieldKind.CATEGORY):
+        return 0, ""
+    return -40, ""
+
+
+def propose_fill(field_: StoreField, column: ColumnProfile, feed: str) -> Fill:
+    """The column with the steps its values need to become the field's kind."""
+    return Fill(parts=(Part(column=column.name),), steps=tuple(_steps(field_, column, feed)))
+
+
+def _steps(field_: StoreField, column: ColumnProfile, feed: str) -> list[Step]:
+    if field_.kind in (FieldKind.MONEY, FieldKind.DECIMAL, FieldKind.INTEGER):
+        return [Number()]
+    if field_.kind is FieldKind.MEASURE:
+        unit = unit_in_name(column.name)
+        if unit and field_.unit and unit.dimension == UNITS[field_.unit].dimension:
+            convert = Convert(source=unit.code, target=field_.unit)
+            return [Number(), convert] if unit.code != field_.unit else [Number()]
+        return [Number()]
+    if field_.kind is FieldKind.YES_NO:
+        return [YesNo(yes=("j", "y", "yes", "true", "1"), no=("n", "no", "false", "0"))]
+    if field_.kind is FieldKind.DATE:
+        order = "ymd" if column.looks_like == "date (year-month-day)" else "dmy"
+        return [Date.model_validate({"order": order})]
+    if field_.kind is FieldKind.CATEGORY:
+        return [UseCategoryTable(table=f"{feed} categories")]
+    if field_.kind is FieldKind.CHOICE:
+        if _value_score(field_, column)[0] > 0:
+            return [Trim()]
+        return [UseValueTable(table=f"{feed} {field_.label.lower()}")]
+    if field_.kind is FieldKind.RICH_TEXT:
+        return []
+    cut = field_.max_length is not None and column.longest > field_.max_length
+    return [Trim(), Cut(length=field_.max_length or 1)] if cut else [Trim()]
+
+
+def unit_in_name(name: str) -> Unit | None:
+    """A unit that stands as its own word in a column name: ``Net g``, ``Width (mm)``."""
+    words = re.split(r"[\s_]+", name)
+    return next((u for w in reversed(words) if len(w) < 6 and (u := find_unit(w))), None)
+
+
+def price_from_cost(schema: StoreSchema, columns: Sequence[ColumnProfile]) -> Suggestion | None:
+    """A price where only a cost arrives: the cost column, to go through a ladder."""
+    cost, price = schema.with_role(Role.COST), schema.with_role(Role.PRICE)
+    if cost is None or price is None:
+        return None
+    ranked = rank(cost, columns, "")
+    if not ranked:
+        return None
+    best = ranked[0]
+    return Suggestion(
+        field=price.name,
+        column=best.column,
+        score=min(best.score, SURE),
+        reasons=[f"{price.label} is worked out from '{best.column}' with a price ladder"],
+        fill=Fill(parts=(Part(column=best.column),), steps=(Number(),)),
+    )

@@ -1,0 +1,92 @@
+"""Saved look-ups from arriving words and category paths to the store's."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import Literal
+
+import polars as pl
+from pydantic import BaseModel, ConfigDict, Field
+
+Otherwise = Literal["ask", "as_is", "empty", "word"]
+
+
+class ValueTable(BaseModel):
+    """Arriving word -> the store's word.
+
+    ``match`` "fold" ignores case and blanks at the ends. ``otherwise`` says what becomes of a
+    word that is not listed: ask a person, keep it as it is, leave empty, or use ``word``.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str
+    match: Literal["exact", "fold"] = "fold"
+    otherwise: Otherwise = "ask"
+    word: str = ""
+    entries: dict[str, str] = Field(default_factory=dict)
+
+    def key(self, value: pl.Expr) -> pl.Expr:
+        """The form of an arriving word that is looked up."""
+        return value.str.strip_chars().str.to_lowercase() if self.match == "fold" else value
+
+    @cached_property
+    def _keyed(self) -> dict[str, str]:
+        if self.match == "exact":
+            return dict(self.entries)
+        return {k.strip().lower(): v for k, v in self.entries.items()}
+
+    def look_up(self, value: pl.Expr) -> pl.Expr:
+        """The store's word, null where the arriving word is not listed."""
+        if not self._keyed:
+            return pl.lit(None, dtype=pl.String)
+        return self.key(value).replace_strict(
+            list(self._keyed), list(self._keyed.values()), default=None, return_dtype=pl.String
+        )
+
+    def lists(self, word: str) -> bool:
+        return (word.strip().lower() if self.match == "fold" else word) in self._keyed
+
+
+class CategoryTable(BaseModel):
+    """Arriving category path -> the store's path.
+
+    A placement on a branch covers everything below it unless a lower one says otherwise. An
+    empty store path means "this branch is not sold here".
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str
+    separator: str = "/"
+    placements: dict[str, str] = Field(default_factory=dict)
+
+    def split(self, path: str) -> tuple[str, ...]:
+        parts = path.split(self.separator) if self.separator else [path]
+        return tuple(p.strip() for p in parts if p.strip())
+
+    @cached_property
+    def _by_parts(self) -> dict[tuple[str, ...], str]:
+        return {self.split(path): place for path, place in self.placements.items()}
+
+    def resolve(self, path: str) -> tuple[str | None, str | None]:
+        """The store path for an arriving path and the placement that decided it; None, None
+        where nothing covers it. The store path is "" for a branch that is not sold."""
+        parts = self.split(path)
+        for depth in range(len(parts), 0, -1):
+            place = self._by_parts.get(parts[:depth])
+            if place is not None:
+                return place, self.separator.join(parts[:depth])
+        return None, None
+
+    def place(self, value: pl.Expr) -> pl.Expr:
+        """The store path of each arriving path, null where nothing covers it."""
+        return value.map_batches(self._place_series, return_dtype=pl.String, is_elementwise=True)
+
+    def _place_series(self, paths: pl.Series) -> pl.Series:
+        # Paths repeat by the thousand, so the walk up the branch is done once a distinct path.
+        distinct = paths.drop_nulls().unique()
+        if distinct.len() == 0:
+            return pl.Series(paths.name, [None] * paths.len(), dtype=pl.String)
+        places = pl.Series([self.resolve(p)[0] for p in distinct], dtype=pl.String)
+        return paths.replace_strict(distinct, places, default=None, return_dtype=pl.String)

@@ -1,0 +1,149 @@
+"""What the store schema demands of a value: its kind first, then its limits."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from decimal import Decimal
+
+import polars as pl
+
+from nomotax.core.crosswalk.flow import NUMBER, Context, Fault, Flow, Severity
+from nomotax.core.crosswalk.steps.values import as_number
+from nomotax.core.schema.gtin import has_right_check_digit
+from nomotax.core.schema.model import DECIMAL_KINDS, FieldKind, StoreField
+
+_LINK = r"^https?://[^\s/]+(/\S*)?$"
+
+
+def conform(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    """The flow as a value of the field's kind, with a fault wherever it is not one.
+
+    Types: Decimal(38, decimals), Int64, Boolean, Date, else String.
+    """
+    flow = _KINDS.get(field.kind, _as_text)(field, flow, ctx)
+    return flow.to(flow.value, *_limits(field, flow))
+
+
+def _as_text(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    text = flow.text
+    return flow.to(pl.when(text != "").then(text), numeric=False)
+
+
+def _as_decimal(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    number = as_number(flow)
+    # Half away from zero: what a price list in the trade calls commercial rounding.
+    rounded = number.value.round(field.decimals, mode="half_away_from_zero")
+    return number.to(rounded.cast(pl.Decimal(38, field.decimals)))
+
+
+def _as_integer(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    number = as_number(flow)
+    whole = number.value.round(0, mode="half_away_from_zero")
+    fault = Fault("not_whole", "is not a whole number", number.value != whole, flow.text)
+    return number.to(whole.cast(pl.Int64, strict=False), fault)
+
+
+def _as_yes_no(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    word = flow.text.str.to_lowercase()
+    value = pl.when(word == "true").then(True).when(word == "false").then(False)
+    fault = Fault("not_yes_or_no", "is neither true nor false",
+                  value.is_null() & (word != ""), flow.text)
+    return flow.to(value, fault, numeric=False)
+
+
+def _as_date(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    text = flow.text
+    value = text.str.to_date("%Y-%m-%d", strict=False)
+    fault = Fault("not_a_date", "is no date as year-month-day",
+                  value.is_null() & (text != ""), text)
+    return flow.to(value, fault, numeric=False)
+
+
+def _as_choice(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    flow = _as_text(field, flow, ctx)
+    fault = Fault("not_allowed", f"is none of: {', '.join(field.allowed)}",
+                  ~flow.value.is_in(list(field.allowed)), flow.value)
+    return flow.to(flow.value, fault)
+
+
+def _as_category(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    flow = _as_text(field, flow, ctx)
+    if not ctx.categories:
+        return flow
+    unknown = ~flow.value.is_in(sorted(ctx.categories))
+    fault = Fault("unknown_category", "is no category of this store", unknown, flow.value,
+                  Severity.QUESTION)
+    return flow.to(flow.value, fault)
+
+
+def _as_link(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    flow = _as_text(field, flow, ctx)
+    fault = Fault("not_a_link", "is no web address", ~flow.value.str.contains(_LINK), flow.value)
+    return flow.to(flow.value, fault)
+
+
+def _as_links(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    text = flow.text.str.replace_all(r"\s*[|\s]\s*", " | ").str.strip_chars(" |")
+    value = pl.when(text != "").then(text)
+    each = r"^https?://[^\s/]+(/\S*)?( \| https?://[^\s/]+(/\S*)?)*$"
+    fault = Fault("not_a_link", "is no list of web addresses", ~value.str.contains(each), flow.text)
+    return flow.to(value, fault, numeric=False)
+
+
+def _as_gtin(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    text = flow.text
+    value = pl.when(text != "").then(text.str.replace_all(r"[\s-]", ""))
+    shape = Fault("not_a_gtin", "is no GTIN of 8, 12, 13 or 14 digits",
+                  ~value.str.contains(r"^(\d{8}|\d{12,14})$"), text)
+    digit = Fault("wrong_check_digit", "has a wrong check digit",
+                  ~has_right_check_digit(value), text)
+    return flow.to(value, shape, digit, numeric=False)
+
+
+_KINDS: dict[FieldKind, Callable[[StoreField, Flow, Context], Flow]] = {
+    **dict.fromkeys(DECIMAL_KINDS, _as_decimal),
+    FieldKind.INTEGER: _as_integer,
+    FieldKind.YES_NO: _as_yes_no,
+    FieldKind.DATE: _as_date,
+    FieldKind.CHOICE: _as_choice,
+    FieldKind.CATEGORY: _as_category,
+    FieldKind.LINK: _as_link,
+    FieldKind.LINKS: _as_links,
+    FieldKind.GTIN: _as_gtin,
+}
+
+
+def _limits(field: StoreField, flow: Flow) -> Iterator[Fault]:
+    value = flow.value
+    if field.kind in (FieldKind.YES_NO, FieldKind.DATE):
+        seen = value.cast(pl.String)
+    else:
+        seen = flow.text
+    if field.required:
+        yield Fault("missing", "is required and has no value", value.is_null(), pl.lit(""))
+    if field.max_length is not None:
+        yield Fault("too_long", f"is longer than {field.max_length} characters",
+                    value.cast(pl.String).str.len_chars() > field.max_length, seen)
+    if field.pattern is not None:
+        yield Fault("wrong_pattern", f"does not fit the pattern {field.pattern}",
+                    ~value.cast(pl.String).str.contains(f"^(?:{field.pattern})$"), seen)
+    lowest = field.minimum
+    if lowest is None and field.kind is FieldKind.MONEY:
+        lowest = Decimal(0)
+    if field.numeric and lowest is not None:
+        yield Fault("too_small", f"is below {lowest}", value < _number(lowest), seen)
+    if field.numeric and field.maximum is not None:
+        yield Fault("too_large", f"is above {field.maximum}", value > _number(field.maximum), seen)
+
+
+def _number(value: Decimal) -> pl.Expr:
+    return pl.lit(value, dtype=NUMBER)
+
+
+def is_value(field: StoreField, text: str, ctx: Context) -> Fault | None:
+    """The first fault a single text would have in this field, or None."""
+    frame = pl.DataFrame({"v": [text]}, schema={"v": pl.String})
+    for fault in conform(field, Flow(pl.col("v")), ctx).faults:
+        if frame.select(fault.mask.fill_null(False)).item():
+            return fault
+    return None

@@ -1,0 +1,153 @@
+"""The store schema: the fields a product of this store has, and what each may hold."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from decimal import Decimal
+from enum import StrEnum
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
+
+from nomotax.core.units.table import UNITS
+
+
+class FieldKind(StrEnum):
+    TEXT = "text"
+    RICH_TEXT = "rich_text"
+    INTEGER = "integer"
+    DECIMAL = "decimal"
+    MONEY = "money"
+    MEASURE = "measure"
+    YES_NO = "yes_no"
+    CHOICE = "choice"
+    CATEGORY = "category"
+    DATE = "date"
+    LINK = "link"
+    LINKS = "links"
+    GTIN = "gtin"
+    IDENTIFIER = "identifier"
+
+
+class Role(StrEnum):
+    """What a field means to the screens: which one is the key, the title, the price."""
+
+    KEY = "key"
+    TITLE = "title"
+    PRICE = "price"
+    COST = "cost"
+    LIST_PRICE = "list_price"
+    PICTURE = "picture"
+    PICTURES = "pictures"
+    TEXT = "text"
+    STOCK = "stock"
+
+
+#: Kinds whose values are exact decimals with a fixed number of places.
+DECIMAL_KINDS = frozenset({FieldKind.DECIMAL, FieldKind.MONEY, FieldKind.MEASURE})
+NUMERIC_KINDS = DECIMAL_KINDS | {FieldKind.INTEGER}
+
+FieldName = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,62}$")]
+
+
+class StoreField(BaseModel):
+    """One field of the store's product schema.
+
+    ``decimals`` counts the places after the point that decimals, money and measures keep.
+    ``minimum`` and ``maximum`` are inclusive and in the field's own unit or currency.
+    """
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: FieldName
+    kind: FieldKind = FieldKind.TEXT
+    title: str = ""
+    description: str = ""
+    group: str = ""
+    role: Role | None = None
+    required: bool = False
+    unique: bool = False
+    spare: bool = False
+    max_length: int | None = Field(default=None, ge=1)
+    pattern: str | None = None
+    allowed: tuple[str, ...] = ()
+    minimum: Decimal | None = None
+    maximum: Decimal | None = None
+    decimals: int = Field(default=2, ge=0, le=8)
+    currency: Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")] | None = None
+    unit: str | None = None
+    synonyms: tuple[str, ...] = ()
+
+    @model_validator(mode="after")
+    def _consistent(self) -> StoreField:
+        if self.kind is FieldKind.MEASURE and self.unit not in UNITS:
+            raise ValueError(f"field {self.name}: a measure needs a known unit, not {self.unit!r}")
+        if self.kind is FieldKind.MONEY and not self.currency:
+            raise ValueError(f"field {self.name}: money needs a currency (ISO 4217)")
+        if self.kind is FieldKind.CHOICE and not self.allowed:
+            raise ValueError(f"field {self.name}: a choice needs its allowed values")
+        return self
+
+    @property
+    def label(self) -> str:
+        """The title people read, or the name where there is none."""
+        return self.title or self.name
+
+    @property
+    def numeric(self) -> bool:
+        return self.kind in NUMERIC_KINDS
+
+    @property
+    def dimension(self) -> str | None:
+        """The physical dimension of a measure: mass, length, volume ..."""
+        return UNITS[self.unit].dimension if self.unit else None
+
+
+class StoreSchema(BaseModel):
+    """A named, ordered list of fields. ``key`` is the field that identifies a product."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str
+    key: FieldName
+    fields: tuple[StoreField, ...]
+    category_separator: str = " > "
+
+    @model_validator(mode="after")
+    def _consistent(self) -> StoreSchema:
+        names = [f.name for f in self.fields]
+        doubled = sorted({n for n in names if names.count(n) > 1})
+        if doubled:
+            raise ValueError(f"field names stand twice: {', '.join(doubled)}")
+        if self.key not in names:
+            raise ValueError(f"the key {self.key!r} is not one of the fields")
+        return self
+
+    def __getitem__(self, name: str) -> StoreField:
+        return self._by_name[name]
+
+    def __contains__(self, name: object) -> bool:
+        return name in self._by_name
+
+    @property
+    def _by_name(self) -> dict[str, StoreField]:
+        return {f.name: f for f in self.fields}
+
+    @property
+    def names(self) -> list[str]:
+        return [f.name for f in self.fields]
+
+    def with_role(self, role: Role) -> StoreField | None:
+        """The first field that plays ``role``, if any does."""
+        return next((f for f in self.fields if f.role is role), None)
+
+    def of_kind(self, kind: FieldKind) -> Iterator[StoreField]:
+        return (f for f in self.fields if f.kind is kind)
+
+    @property
+    def category_field(self) -> StoreField | None:
+        return next(self.of_kind(FieldKind.CATEGORY), None)
+
+    @property
+    def spare_fields(self) -> list[StoreField]:
+        return [f for f in self.fields if f.spare]

@@ -1,0 +1,60 @@
+"""Writes tables of text in open formats: CSV, XLSX, JSON Lines, Parquet."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import BinaryIO
+
+import polars as pl
+import xlsxwriter
+
+from nomotax.core.errors import NomotaxError
+
+FORMATS = ("csv", "xlsx", "jsonl", "parquet")
+_XLSX_ROWS = 1_048_575
+
+
+def format_of(path: Path) -> str:
+    """The format a file name asks for. Raises ``NomotaxError`` for one we do not write."""
+    suffix = path.suffix.lower().lstrip(".")
+    if suffix not in FORMATS:
+        raise NomotaxError(
+            f"Cannot write {path.name!r}.",
+            remedy=f"Use a name that ends in {', '.join('.' + f for f in FORMATS)}.",
+        )
+    return suffix
+
+
+def write_table(frame: pl.DataFrame, out: BinaryIO, kind: str, sheet: str = "Products") -> None:
+    """Write ``frame`` to ``out``. CSV is RFC 4180 in UTF-8.
+
+    XLSX cells are all text, so that no spreadsheet re-types a code or a price. Raises
+    ``NomotaxError`` when a table is longer than a worksheet.
+    """
+    if kind == "csv":
+        frame.write_csv(out, line_terminator="\r\n")
+    elif kind == "jsonl":
+        frame.write_ndjson(out)
+    elif kind == "parquet":
+        frame.write_parquet(out)
+    else:
+        _write_xlsx(frame, out, sheet)
+
+
+def _write_xlsx(frame: pl.DataFrame, out: BinaryIO, sheet: str) -> None:
+    if frame.height > _XLSX_ROWS:
+        raise NomotaxError(
+            f"A worksheet holds {_XLSX_ROWS:,} rows and this table has {frame.height:,}.",
+            remedy="Write CSV, JSON Lines or Parquet instead.",
+        )
+    book = xlsxwriter.Workbook(
+        out, {"strings_to_urls": False, "strings_to_formulas": False, "constant_memory": True}
+    )
+    page = book.add_worksheet(sheet)
+    page.write_row(0, 0, frame.columns, book.add_format({"bold": True}))
+    page.freeze_panes(1, 0)
+    for number, row in enumerate(frame.cast(pl.String).iter_rows(), 1):
+        for column, value in enumerate(row):
+            if value is not None:
+                page.write_string(number, column, value)
+    book.close()

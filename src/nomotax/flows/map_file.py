@@ -1,0 +1,105 @@
+"""Maps one file with a saved crosswalk: no server, no database."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+from pathlib import Path
+
+import polars as pl
+from pydantic import ValidationError
+
+from nomotax.core.crosswalk.compiler import Plan, as_text, compile_plan
+from nomotax.core.crosswalk.flow import Context
+from nomotax.core.crosswalk.model import Bundle
+from nomotax.core.crosswalk.problems import FATE, fates, problems_of
+from nomotax.core.errors import CrosswalkError, SchemaError, UnreadableFile
+from nomotax.core.reading.delimited import read_delimited
+from nomotax.core.reading.detect import HEAD_BYTES, detect
+from nomotax.core.reading.model import ArrivingTable, Detection, Reading
+from nomotax.core.schema.model import StoreSchema
+from nomotax.core.schema.table_schema import from_descriptor
+from nomotax.core.table import FAULT, ROW
+
+
+@dataclass(frozen=True)
+class Mapped:
+    """``products`` holds the good rows, typed; ``problems`` every problem found.
+
+    Rows in = rows out + held + left out + rejected, by ``counts``.
+    """
+
+    products: pl.DataFrame
+    problems: pl.DataFrame
+    counts: dict[str, int]
+    rows_in: int
+
+    @property
+    def accounted(self) -> bool:
+        return self.rows_in == sum(self.counts.values())
+
+
+def read_bytes(path: Path) -> bytes:
+    """The file's bytes. Raises ``UnreadableFile`` when there is no such file."""
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise UnreadableFile(f"Cannot open {path}: {error.strerror}.") from error
+
+
+def inspect_file(path: Path) -> tuple[Detection, ArrivingTable]:
+    """How a file would be read, and the table it becomes."""
+    data = read_bytes(path)
+    detection = detect(data[:HEAD_BYTES])
+    return detection, read_delimited(data, detection.reading)
+
+
+def load_bundle(path: Path) -> Bundle:
+    """A crosswalk document. Raises ``CrosswalkError`` saying where it is wrong."""
+    try:
+        return Bundle.model_validate_json(read_bytes(path))
+    except ValidationError as error:
+        first = error.errors()[0]
+        place = ".".join(str(p) for p in first["loc"])
+        raise CrosswalkError(
+            f"This is no crosswalk document: {first['msg']}.",
+            where=f"{path.name}, {place or 'top level'}",
+            remedy="See docs/crosswalk.schema.json.",
+        ) from error
+
+
+def load_schema(path: Path) -> StoreSchema:
+    """A store schema document. Raises ``SchemaError`` saying where it is wrong."""
+    try:
+        return from_descriptor(json.loads(read_bytes(path)))
+    except (json.JSONDecodeError, UnicodeDecodeError) as error:
+        raise SchemaError(f"{path.name} is no JSON: {error}.") from error
+
+
+def map_file(path: Path, bundle: Bundle, schema: StoreSchema, limit: int | None = None) -> Mapped:
+    """Read ``path`` (as the bundle says, else as detected) and run the crosswalk over it."""
+    data = read_bytes(path)
+    reading = bundle.reading or detect(data[:HEAD_BYTES]).reading
+    table = read_delimited(data, reading)
+    frame = table.frame if limit is None else table.frame.head(limit)
+    plan, filled = fill_frame(frame, table.columns, bundle, schema, reading)
+    problems = problems_of(filled, plan)
+    judged = fates(filled, problems)
+    counts = dict(judged.group_by(FATE).len().iter_rows())
+    good = judged.filter(pl.col(FATE) == "good").select(plan.fields)
+    return Mapped(good, problems, counts, frame.height)
+
+
+def fill_frame(
+    frame: pl.DataFrame, columns: list[str], bundle: Bundle, schema: StoreSchema, reading: Reading
+) -> tuple[Plan, pl.DataFrame]:
+    """Compile and run the bundle's crosswalk over an arriving frame."""
+    ctx = Context(reading.decimal, bundle.lookups())
+    plan = compile_plan(bundle.crosswalk, schema, ctx, columns)
+    return plan, plan.fill(frame.lazy().select(ROW, FAULT, *columns)).collect()
+
+
+def in_store_writing(products: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:
+    """The products as text, in the store schema's column order."""
+    names = [n for n in schema.names if n in products.columns]
+    return products.select(as_text(schema[n], pl.col(n)).alias(n) for n in names)
