@@ -19,7 +19,6 @@ from nomotax.core.reading.detect import HEAD_BYTES, detect
 from nomotax.core.reading.model import ArrivingTable, Detection, Reading
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import from_descriptor
-from nomotax.core.table import FAULT, ROW
 
 
 @dataclass(frozen=True)
@@ -83,7 +82,7 @@ def map_file(path: Path, bundle: Bundle, schema: StoreSchema, limit: int | None 
     table = read_delimited(data, reading)
     frame = table.frame if limit is None else table.frame.head(limit)
     plan, filled = fill_frame(frame, table.columns, bundle, schema, reading)
-    problems = problems_of(filled, plan)
+    problems = problems_of(filled, plan, frame)
     judged = fates(filled, problems)
     counts = dict(judged.group_by(FATE).len().iter_rows())
     good = judged.filter(pl.col(FATE) == "good").select(plan.fields)
@@ -96,7 +95,7 @@ def fill_frame(
     """Compile and run the bundle's crosswalk over an arriving frame."""
     ctx = Context(reading.decimal, bundle.lookups())
     plan = compile_plan(bundle.crosswalk, schema, ctx, columns)
-    return plan, plan.fill(frame.lazy().select(ROW, FAULT, *columns)).collect()
+    return plan, plan.fill(frame)
 
 
 def in_store_writing(products: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:

@@ -37,12 +37,15 @@ def catalog_frame(schema_fields: list[str]) -> dict[str, pl.DataType]:
     return {"key": pl.String(), OWNER: pl.String(), **dict.fromkeys(schema_fields, pl.String())}
 
 
-def compare(filled: pl.DataFrame, plan: Plan, catalog: pl.DataFrame, owner: str) -> Changeset:
-    """Compare a filled delivery with the catalog (see ``catalog_frame``).
+def compare(
+    arriving: pl.DataFrame, plan: Plan, catalog: pl.DataFrame, owner: str
+) -> Changeset:
+    """Fill a delivery and compare it with the catalog (see ``catalog_frame``).
 
     Only products of ``owner`` may change; a key that belongs to somebody else is rejected.
     """
-    problems = problems_of(filled, plan)
+    filled = plan.fill(arriving)
+    problems = problems_of(filled, plan, arriving)
     rows = _as_texts(fates(filled, problems), plan)
     stored = catalog.rename({f: OLD + f for f in plan.fields if f in catalog.columns})
     keep = ["key", OWNER, *(OLD + f for f in plan.fields)]

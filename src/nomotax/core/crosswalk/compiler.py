@@ -10,12 +10,15 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from nomotax.core.crosswalk.flow import Context, Fault, Flow, Severity
-from nomotax.core.crosswalk.model import Crosswalk, Fill, Part
+from nomotax.core.crosswalk.flow import Context, Fault, Flow, Layers, Severity
+from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.schema.checks import conform
 from nomotax.core.schema.model import FieldKind, StoreField, StoreSchema
 from nomotax.core.table import FAULT, ROW
+
+#: Rows worked through at a time: large enough to be fast, small enough to stay in the cache.
+BATCH = 1 << 17
 
 _CODE, _SEEN = "__code:", "__seen:"
 
@@ -59,17 +62,39 @@ class Plan:
 
     schema: StoreSchema
     filled: tuple[FilledField, ...]
+    layers: Layers
 
-    def fill(self, arriving: pl.LazyFrame) -> pl.LazyFrame:
+    def fill(self, arriving: pl.DataFrame, batch: int = BATCH) -> pl.DataFrame:
         """Hidden columns, one typed column a filled field, and for fields that can be at fault
-        the first fault's number and what stood there."""
+        the number of the first fault (UInt8, from 1; null where the value is sound).
+
+        Works through ``batch`` rows at a time, so that intermediate columns stay small.
+        """
         outputs = [pl.col(ROW), pl.col(FAULT)]
         outputs += [f.flow.value.alias(f.field.name) for f in self.filled]
-        for one in self.filled:
-            if one.flow.faults:
-                outputs.append(one.first_fault().alias(one.code_column))
-                outputs.append(one.first_seen().alias(one.seen_column))
-        return arriving.select(outputs)
+        outputs += [f.first_fault().alias(f.code_column) for f in self.filled if f.flow.faults]
+        return self._run(arriving, outputs, batch)
+
+    def seen(self, arriving: pl.DataFrame) -> pl.DataFrame:
+        """The row numbers and, for fields that can be at fault, the text at the first fault."""
+        faulty = [f for f in self.filled if f.flow.faults]
+        return self._run(
+            arriving, [pl.col(ROW), *(f.first_seen().alias(f.seen_column) for f in faulty)], BATCH
+        )
+
+    def stages(self, arriving: pl.DataFrame, name: str) -> pl.DataFrame:
+        """One field's value as text: at the source, after each step that is on, as kept."""
+        one = self[name]
+        texts = [s.text.alias(f"stage {i}") for i, s in enumerate(one.stages)]
+        result = as_text(one.field, one.flow.value).alias("result")
+        return self._run(arriving, [*texts, result], BATCH)
+
+    def _run(self, arriving: pl.DataFrame, outputs: list[pl.Expr], batch: int) -> pl.DataFrame:
+        parts = [
+            self.layers.apply(part.lazy()).select(outputs).collect()
+            for part in arriving.iter_slices(batch)
+        ] or [self.layers.apply(arriving.lazy()).select(outputs).collect()]
+        return pl.concat(parts)
 
     def __getitem__(self, name: str) -> FilledField:
         return next(f for f in self.filled if f.field.name == name)
@@ -115,13 +140,14 @@ def compile_plan(
     """
     fills = crosswalk.all_fills()
     _check_names(fills, schema, set(columns))
+    chains = _Chains(ctx)
     filled = []
     for field in schema.fields:
         fill = fills.get(field.name)
         if fill is None and not field.required:
             continue
-        filled.append(_compile_field(field, fill or Fill(), ctx))
-    return Plan(schema, tuple(filled))
+        filled.append(chains.compile_field(field, fill or Fill()))
+    return Plan(schema, tuple(filled), chains.layers)
 
 
 def _check_names(fills: dict[str, Fill], schema: StoreSchema, columns: set[str]) -> None:
@@ -151,28 +177,39 @@ def missing_columns(fills: dict[str, Fill], columns: set[str]) -> dict[str, list
     return {column: names for column, names in missing.items() if names}
 
 
-def _compile_field(field: StoreField, fill: Fill, ctx: Context) -> FilledField:
-    flow = Flow(source(fill.parts))
-    stages = [flow]
-    for step in fill.steps:
-        if step.off:
-            continue
-        try:
-            flow = step.apply(flow, ctx)
-        except CrosswalkError as error:
-            error.where = error.where or f"field {field.name}, step '{step.describe()}'"
-            raise
-        stages.append(flow)
-    conformed = _without_questions(field, conform(field, flow, ctx))
-    return FilledField(field, fill, conformed, tuple(stages))
+class _Chains:
+    """Compiles chains of steps; chains that begin alike share their intermediate columns."""
 
+    def __init__(self, ctx: Context) -> None:
+        self.ctx = ctx
+        self.layers = Layers()
+        self._known: dict[tuple[object, ...], Flow] = {}
 
-def _without_questions(field: StoreField, flow: Flow) -> Flow:
-    """A required field that a question leaves empty is in question, not missing: the first
-    fault counts, and questions stand first. Category paths of value "" are not for sale."""
-    if field.kind is FieldKind.CATEGORY:
-        return flow.to(pl.when(flow.value != "").then(flow.value))
-    return flow
+    def compile_field(self, field: StoreField, fill: Fill) -> FilledField:
+        stages = [self._source(fill.parts)]
+        done: tuple[Step, ...] = ()
+        for step in fill.steps:
+            if step.off:
+                continue
+            done = (*done, step)
+            try:
+                stages.append(self._step((fill.parts, done), stages[-1]))
+            except CrosswalkError as error:
+                error.where = error.where or f"field {field.name}, step '{step.describe()}'"
+                raise
+        flow = conform(field, stages[-1], self.ctx).settled()
+        return FilledField(field, fill, flow, tuple(stages))
+
+    def _source(self, parts: tuple[Part, ...]) -> Flow:
+        key = (parts, ())
+        if key not in self._known:
+            self._known[key] = Flow(source(parts), layers=self.layers).settled()
+        return self._known[key]
+
+    def _step(self, key: tuple[tuple[Part, ...], tuple[Step, ...]], before: Flow) -> Flow:
+        if key not in self._known:
+            self._known[key] = key[1][-1].apply(before, self.ctx).settled()
+        return self._known[key]
 
 
 def severity_of(one: FilledField, fault: Fault) -> Severity | None:
@@ -180,12 +217,6 @@ def severity_of(one: FilledField, fault: Fault) -> Severity | None:
     if one.fill.on_problem == "skip" and fault.severity is Severity.REFUSE:
         return None
     return fault.severity
-
-
-def stage_texts(one: FilledField) -> list[pl.Expr]:
-    """The value as text at the source, after each step, and as the field keeps it."""
-    texts = [s.text.alias(f"stage {i}") for i, s in enumerate(one.stages)]
-    return [*texts, as_text(one.field, one.flow.value).alias("result")]
 
 
 def as_text(field: StoreField, value: pl.Expr) -> pl.Expr:

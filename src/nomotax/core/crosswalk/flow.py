@@ -35,6 +35,35 @@ class Fault:
     severity: Severity = Severity.REFUSE
 
 
+class Layers:
+    """Intermediate columns of a plan, in layers: each reads only the layers before it.
+
+    Nested expressions would be worked out again wherever they are used; a column is not.
+    """
+
+    def __init__(self) -> None:
+        self.steps: list[list[pl.Expr]] = []
+        self._layer_of: dict[str, int] = {}
+
+    def keep(self, expr: pl.Expr) -> pl.Expr:
+        """Give ``expr`` a column of its own, unless it is one or a constant already."""
+        roots = expr.meta.root_names()
+        if expr.meta.is_column() or not roots:
+            return expr
+        layer = 1 + max(self._layer_of.get(name, -1) for name in roots)
+        name = f"__step{len(self._layer_of)}"
+        self._layer_of[name] = layer
+        while len(self.steps) <= layer:
+            self.steps.append([])
+        self.steps[layer].append(expr.alias(name))
+        return pl.col(name)
+
+    def apply(self, frame: pl.LazyFrame) -> pl.LazyFrame:
+        for step in self.steps:
+            frame = frame.with_columns(step)
+        return frame
+
+
 @dataclass(frozen=True)
 class Flow:
     """``value`` is text, or a ``NUMBER`` when ``numeric``; faults stand in order of the steps."""
@@ -42,11 +71,22 @@ class Flow:
     value: pl.Expr
     numeric: bool = False
     faults: tuple[Fault, ...] = ()
+    layers: Layers | None = None
 
     def to(self, value: pl.Expr, *faults: Fault, numeric: bool | None = None) -> Flow:
         """The same flow, one step on."""
         kind = self.numeric if numeric is None else numeric
         return replace(self, value=value, numeric=kind, faults=(*self.faults, *faults))
+
+    def keep(self, expr: pl.Expr) -> pl.Expr:
+        """A stand-in for an expression that is needed more than once, so that the plan works it
+        out once. Without layers (a single value being checked) the expression itself."""
+        return self.layers.keep(expr) if self.layers else expr
+
+    def settled(self) -> Flow:
+        """The same flow with its value and the masks of its faults worked out once."""
+        faults = tuple(replace(f, mask=self.keep(f.mask)) for f in self.faults)
+        return replace(self, value=self.keep(self.value), faults=faults)
 
     @property
     def text(self) -> pl.Expr:
@@ -63,9 +103,8 @@ class Flow:
 
 def number_text(value: pl.Expr) -> pl.Expr:
     """A decimal as text without the zeros that its scale adds."""
-    return (
-        value.cast(pl.String).str.replace(r"(\.\d*?)0+$", "${1}").str.strip_chars_end(".")
-    )
+    # The scale is never 0 here, so the zeros at the end stand behind the point.
+    return value.cast(NUMBER).cast(pl.String).str.strip_chars_end("0").str.strip_chars_end(".")
 
 
 @dataclass(frozen=True)

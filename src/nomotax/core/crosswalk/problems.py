@@ -21,15 +21,21 @@ FATE = "__fate"
 FATES = ("good", "held", "left out", "rejected")
 
 
-def problems_of(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+def problems_of(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.DataFrame:
     """Every problem of a filled frame: row, field, kind, severity, seen, message.
+
+    ``arriving`` is the frame it was filled from; rows at fault are looked up there.
 
     Severity is question, refuse, leave_out, or skipped (the field stays as it was).
     """
     found = [_broken_rows(filled)]
-    for one in plan.filled:
-        if one.flow.faults:
-            found.append(_problems_of_field(filled, one))
+    faulty = [one for one in plan.filled if one.flow.faults]
+    at_fault = filled.filter(
+        pl.any_horizontal([pl.lit(False), *(pl.col(f.code_column).is_not_null() for f in faulty)])
+    )
+    seen = plan.seen(arriving.join(at_fault.select(ROW), on=ROW, how="semi"))
+    told = at_fault.join(seen, on=ROW, how="left", maintain_order="left")
+    found += [_problems_of_field(told, one) for one in faulty]
     found.append(_repeated_keys(filled, plan))
     return pl.concat(found).sort("row", maintain_order=True)
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
+from itertools import pairwise
 from typing import Literal
 
 import polars as pl
@@ -23,11 +24,13 @@ RungKind = Literal["markup", "margin", "fixed"]
 #: five: nearest step of 0.05.
 Ending = Literal["none", "99", "95", "whole", "five"]
 
-#: What one rung makes of a value.
-_Rule = Callable[["Rung", pl.Expr], pl.Expr]
+#: Names an intermediate expression (see ``Flow.keep``).
+Keep = Callable[[pl.Expr], pl.Expr]
 
-_ENDING_STEP = {"none": "0.01", "99": "1", "95": "1", "whole": "1", "five": "0.05"}
-_ENDING_OFFSET = {"none": "0", "99": "0.99", "95": "0.95", "whole": "0", "five": "0"}
+#: In cents: the distance between two prices with the ending, and what it adds to a multiple.
+_ENDING_STEP: dict[Ending, int] = {"none": 1, "99": 100, "95": 100, "whole": 100, "five": 5}
+_ENDING_TAIL: dict[Ending, int] = {"none": 0, "99": 99, "95": 95, "whole": 0, "five": 0}
+_HUNDRED = Decimal(100)
 
 
 class Rung(BaseModel):
@@ -70,35 +73,37 @@ class Ladder(BaseModel):
             raise ValueError("the first rung must start at 0, or cheap goods have no price")
         return self
 
-    def price(self, cost: pl.Expr) -> pl.Expr:
-        """Price for a cost (Decimal), null where the cost is null or negative."""
-        raw = self._by_rung(cost, _raw_price)
-        floor = cost + _lit(self.floor)
-        wanted = pl.max_horizontal(raw, floor)
-        ended = self._by_rung(wanted, self._ended, basis=cost)
-        step = self._by_rung(wanted, lambda rung, _: self._step(rung), basis=cost)
-        # An ending may round below the floor; then the next price with that ending is meant.
-        missing = ((floor - ended) / step).ceil()
-        safe = pl.when(ended < floor).then(ended + missing * step).otherwise(ended)
-        return pl.when(cost >= 0).then(safe).otherwise(None)
+    def price(self, cost: pl.Expr, keep: Keep = lambda expr: expr) -> pl.Expr:
+        """Price for a cost (Decimal), null where the cost is null or negative.
 
-    def _by_rung(self, value: pl.Expr, rule: _Rule, basis: pl.Expr | None = None) -> pl.Expr:
-        cost = value if basis is None else basis
-        expr = rule(self.rungs[0], value)
-        for rung in self.rungs[1:]:
-            expr = pl.when(cost >= _lit(rung.start)).then(rule(rung, value)).otherwise(expr)
-        return expr
+        The rung gives a price, rounded to the cent half away from zero; then the ending is put
+        on. An ending that would fall below the floor gives way to the next one above it. ``keep``
+        names intermediate results that are used more than once.
+        """
+        times, by, plus = (
+            self._by_rung(cost, lambda r, part=part: _lit(_terms(r)[part])) for part in range(3)
+        )
+        raw = cost * times / by + plus
+        cents = (raw * _lit(_HUNDRED)).round(0, mode="half_away_from_zero").cast(pl.Int64)
+        floor = keep(((cost + _lit(self.floor)) * _lit(_HUNDRED)).ceil().cast(pl.Int64))
+        wanted = keep(pl.max_horizontal(cents, floor))
+        step = keep(self._by_rung(cost, lambda r: _cents(_ENDING_STEP, r.ending or self.ending)))
+        offset = keep(self._by_rung(cost, lambda r: _cents(_ENDING_TAIL, r.ending or self.ending)))
+        nearest = (wanted - offset + step // 2) // step * step + offset
+        lowest = pl.when(offset > 0).then(offset).otherwise(step)
+        ended = keep(pl.max_horizontal(nearest, lowest))
+        lift = pl.max_horizontal((floor - ended + step - 1) // step, pl.lit(0, dtype=pl.Int64))
+        price = (ended + lift * step).cast(_MONEY) * _lit(Decimal("0.01"))
+        return pl.when(cost >= 0).then(price).otherwise(None)
 
-    def _step(self, rung: Rung) -> pl.Expr:
-        return _lit(Decimal(_ENDING_STEP[rung.ending or self.ending]))
-
-    def _ended(self, rung: Rung, price: pl.Expr) -> pl.Expr:
-        ending = rung.ending or self.ending
-        step, offset = Decimal(_ENDING_STEP[ending]), Decimal(_ENDING_OFFSET[ending])
-        steps = ((price - _lit(offset)) / _lit(step)).round(0, mode="half_away_from_zero")
-        ended = steps * _lit(step) + _lit(offset)
-        lowest = _lit(offset or step)
-        return pl.max_horizontal(ended, lowest)
+    def _by_rung(self, cost: pl.Expr, rule: Callable[[Rung], pl.Expr]) -> pl.Expr:
+        """What ``rule`` makes of the rung that each cost stands on."""
+        if len({str(rule(r)) for r in self.rungs}) == 1:
+            return rule(self.rungs[0])
+        chain = pl.when(cost < _lit(self.rungs[1].start)).then(rule(self.rungs[0]))
+        for rung, above in pairwise(self.rungs[1:]):
+            chain = chain.when(cost < _lit(above.start)).then(rule(rung))
+        return chain.otherwise(rule(self.rungs[-1]))
 
     def rung_for(self, cost: Decimal) -> int:
         """Index of the rung that prices ``cost``."""
@@ -109,12 +114,17 @@ def _lit(value: Decimal) -> pl.Expr:
     return pl.lit(value, dtype=_MONEY)
 
 
-def _raw_price(rung: Rung, cost: pl.Expr) -> pl.Expr:
+def _terms(rung: Rung) -> tuple[Decimal, Decimal, Decimal]:
+    """times, by, plus, such that cost * times / by + plus is the rung's price."""
     if rung.kind == "fixed":
-        return cost + _lit(rung.amount)
+        return Decimal(1), Decimal(1), rung.amount
     if rung.kind == "markup":
-        return cost * _lit(1 + rung.amount / 100)
-    return cost / _lit(1 - rung.amount / 100)
+        return 1 + rung.amount / 100, Decimal(1), Decimal(0)
+    return Decimal(1), 1 - rung.amount / 100, Decimal(0)
+
+
+def _cents(table: dict[Ending, int], ending: Ending) -> pl.Expr:
+    return pl.lit(table[ending], dtype=pl.Int64)
 
 
 @dataclass(frozen=True)

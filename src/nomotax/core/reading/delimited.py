@@ -124,32 +124,38 @@ def _is_regular(utf8: bytes, start: int, width: int, reading: Reading) -> bool:
     if data.size == 0:
         return False
     delimiter, quote = ord(reading.delimiter), ord(reading.quote) if reading.quote else -1
+    if reading.quote and utf8.find(reading.quote.encode(), start) < 0:
+        quote = -1
     if quote >= 0 and not _quotes_at_edges(data, delimiter, quote):
         return False
-    inside, cells = 0, 0
-    for at in range(0, data.size, _CHUNK):
-        chunk = data[at : at + _CHUNK]
-        if quote >= 0:
-            # Counting in one byte wraps at 256, which keeps the parity that matters here.
-            state = (np.cumsum(chunk == quote, dtype=np.uint8) + np.uint8(inside)) & 1
-            inside = int(state[-1])
-            outside = state == 0
-        else:
-            outside = np.ones(chunk.size, dtype=bool)
-        ends = np.flatnonzero((chunk == 10) & outside)
-        marks = np.cumsum((chunk == delimiter) & outside, dtype=np.int32)
-        if ends.size:
-            counts = np.diff(marks[ends], prepend=-cells)
-            if not (counts == width - 1).all():
-                return False
-            cells = int(marks[-1] - marks[ends[-1]])
-        else:
-            cells += int(marks[-1])
-    if inside or (width == 1 and _has_blank_line(utf8, start)):
+    cells = _cells_if_even(data, width, delimiter, quote)
+    if cells is None or (width == 1 and _has_blank_line(utf8, start)):
         return False
     has_tail = data[-1] != 10
     lone_returns = utf8.count(b"\r", start) != utf8.count(b"\r\n", start)
     return not lone_returns and cells == (width - 1 if has_tail else 0)
+
+
+def _cells_if_even(data: np.ndarray, width: int, delimiter: int, quote: int) -> int | None:
+    """Delimiters behind the last line end, or None when some record is not ``width`` wide."""
+    inside, cells = 0, 0
+    for at in range(0, data.size, _CHUNK):
+        chunk = data[at : at + _CHUNK]
+        marks = (chunk == delimiter) | (chunk == 10)
+        if quote >= 0:
+            # Counting in one byte wraps at 256, which keeps the parity that matters here.
+            state = (np.cumsum(chunk == quote, dtype=np.uint8) + np.uint8(inside)) & 1
+            inside = int(state[-1])
+            marks &= state == 0
+        ends = np.flatnonzero(chunk[marks] == 10)
+        total = int(np.count_nonzero(marks))
+        if ends.size == 0:
+            cells += total
+            continue
+        if ends[0] + cells != width - 1 or not (np.diff(ends) == width).all():
+            return None
+        cells = total - int(ends[-1]) - 1
+    return None if inside else cells
 
 
 def _has_blank_line(utf8: bytes, start: int) -> bool:

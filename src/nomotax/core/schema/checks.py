@@ -21,23 +21,24 @@ def conform(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     Types: Decimal(38, decimals), Int64, Boolean, Date, else String.
     """
     flow = _KINDS.get(field.kind, _as_text)(field, flow, ctx)
+    flow = flow.to(flow.keep(flow.value))
     return flow.to(flow.value, *_limits(field, flow))
 
 
 def _as_text(field: StoreField, flow: Flow, ctx: Context) -> Flow:
-    text = flow.text
-    return flow.to(pl.when(text != "").then(text), numeric=False)
+    text = flow.keep(flow.text)
+    return flow.to(flow.keep(pl.when(text != "").then(text)), numeric=False)
 
 
 def _as_decimal(field: StoreField, flow: Flow, ctx: Context) -> Flow:
-    number = as_number(flow)
+    number = as_number(flow).settled()
     # Half away from zero: what a price list in the trade calls commercial rounding.
     rounded = number.value.round(field.decimals, mode="half_away_from_zero")
     return number.to(rounded.cast(pl.Decimal(38, field.decimals)))
 
 
 def _as_integer(field: StoreField, flow: Flow, ctx: Context) -> Flow:
-    number = as_number(flow)
+    number = as_number(flow).settled()
     whole = number.value.round(0, mode="half_away_from_zero")
     fault = Fault("not_whole", "is not a whole number", number.value != whole, flow.text)
     return number.to(whole.cast(pl.Int64, strict=False), fault)
@@ -45,7 +46,7 @@ def _as_integer(field: StoreField, flow: Flow, ctx: Context) -> Flow:
 
 def _as_yes_no(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     word = flow.text.str.to_lowercase()
-    value = pl.when(word == "true").then(True).when(word == "false").then(False)
+    value = flow.keep(pl.when(word == "true").then(True).when(word == "false").then(False))
     fault = Fault("not_yes_or_no", "is neither true nor false",
                   value.is_null() & (word != ""), flow.text)
     return flow.to(value, fault, numeric=False)
@@ -53,7 +54,7 @@ def _as_yes_no(field: StoreField, flow: Flow, ctx: Context) -> Flow:
 
 def _as_date(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     text = flow.text
-    value = text.str.to_date("%Y-%m-%d", strict=False)
+    value = flow.keep(text.str.to_date("%Y-%m-%d", strict=False))
     fault = Fault("not_a_date", "is no date as year-month-day",
                   value.is_null() & (text != ""), text)
     return flow.to(value, fault, numeric=False)
@@ -68,6 +69,7 @@ def _as_choice(field: StoreField, flow: Flow, ctx: Context) -> Flow:
 
 def _as_category(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     flow = _as_text(field, flow, ctx)
+    # The path "" stands for a branch that is not sold, which its own fault tells.
     if not ctx.categories:
         return flow
     unknown = ~flow.value.is_in(sorted(ctx.categories))
@@ -83,8 +85,8 @@ def _as_link(field: StoreField, flow: Flow, ctx: Context) -> Flow:
 
 
 def _as_links(field: StoreField, flow: Flow, ctx: Context) -> Flow:
-    text = flow.text.str.replace_all(r"\s*[|\s]\s*", " | ").str.strip_chars(" |")
-    value = pl.when(text != "").then(text)
+    text = flow.keep(flow.text.str.replace_all(r"\s*[|\s]\s*", " | ").str.strip_chars(" |"))
+    value = flow.keep(pl.when(text != "").then(text))
     each = r"^https?://[^\s/]+(/\S*)?( \| https?://[^\s/]+(/\S*)?)*$"
     fault = Fault("not_a_link", "is no list of web addresses", ~value.str.contains(each), flow.text)
     return flow.to(value, fault, numeric=False)
@@ -92,11 +94,12 @@ def _as_links(field: StoreField, flow: Flow, ctx: Context) -> Flow:
 
 def _as_gtin(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     text = flow.text
-    value = pl.when(text != "").then(text.str.replace_all(r"[\s-]", ""))
+    value = flow.keep(pl.when(text != "").then(text.str.replace_all(r"[\s-]", "")))
+    number = flow.keep(value.cast(pl.UInt64, strict=False))
     shape = Fault("not_a_gtin", "is no GTIN of 8, 12, 13 or 14 digits",
                   ~value.str.contains(r"^(\d{8}|\d{12,14})$"), text)
     digit = Fault("wrong_check_digit", "has a wrong check digit",
-                  ~has_right_check_digit(value), text)
+                  ~has_right_check_digit(value, number), text)
     return flow.to(value, shape, digit, numeric=False)
 
 

@@ -13,9 +13,13 @@ def check_digit(digits: str) -> int:
     return -total % 10
 
 
-def has_right_check_digit(text: pl.Expr) -> pl.Expr:
-    """True where a text of 8, 12, 13 or 14 digits ends in its right check digit."""
-    number = text.cast(pl.UInt64, strict=False)
+def has_right_check_digit(text: pl.Expr, number: pl.Expr | None = None) -> pl.Expr:
+    """True where a text of 8, 12, 13 or 14 digits ends in its right check digit.
+
+    ``number`` is the text as UInt64, where the caller has it already.
+    """
+    if number is None:
+        number = text.cast(pl.UInt64, strict=False)
     total = pl.lit(0, dtype=pl.UInt64)
     for place in range(14):
         weight = 3 if place % 2 else 1

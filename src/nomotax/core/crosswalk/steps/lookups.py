@@ -31,8 +31,8 @@ class UseValueTable(BaseStep):
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         table = _saved("value table", self.table, ctx.lookups.value_tables)
-        text = flow.text
-        found = table.look_up(text)
+        text = flow.keep(flow.text)
+        found = flow.keep(table.look_up(text))
         if table.otherwise == "as_is":
             return flow.to(pl.coalesce(found, text), numeric=False)
         if table.otherwise == "word":
@@ -57,8 +57,8 @@ class UseCategoryTable(BaseStep):
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         table = _saved("category table", self.table, ctx.lookups.category_tables)
-        text = flow.text
-        found = table.place(text)
+        text = flow.keep(flow.text)
+        found = flow.keep(table.place(text))
         ask = Fault("unplaced_category", "has no store category",
                     found.is_null() & (text.str.strip_chars() != ""), text, Severity.QUESTION)
         not_sold = Fault("not_sold", "is a branch this store does not sell",
@@ -77,9 +77,9 @@ class UseLadder(BaseStep):
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         ladder = _saved("price ladder", self.ladder, ctx.lookups.ladders)
-        number = as_number(flow)
+        number = as_number(flow).settled()
         negative = Fault("negative_cost", "is a negative cost", number.value < 0, flow.text)
-        return number.to(ladder.price(number.value), negative)
+        return number.to(ladder.price(number.value, flow.keep), negative)
 
     def describe(self) -> str:
         return f"price ladder '{self.ladder}'"

@@ -20,7 +20,8 @@ class Trim(BaseStep):
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         text = flow.text
         if self.collapse:
-            text = text.str.replace_all(r"\s+", " ")
+            # Single blanks stay as they are, which leaves most cells untouched.
+            text = text.str.replace_all(r"\s{2,}|[^\S ]", " ")
         return flow.to(text.str.strip_chars(), numeric=False)
 
     def describe(self) -> str:
@@ -125,7 +126,7 @@ class Cut(BaseStep):
     whole_words: bool = True
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        text = flow.text
+        text = flow.keep(flow.text)
         hard = text.str.head(self.length)
         if self.whole_words:
             # One character more than fits shows whether the cut falls on the end of a word.
@@ -147,7 +148,7 @@ class Default(BaseStep):
     text: str = ""
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        text = flow.text
+        text = flow.keep(flow.text)
         empty = (text.is_null() | (text == "")) & flow.sound
         return flow.to(pl.when(empty).then(pl.lit(self.text)).otherwise(text), numeric=False)
 

@@ -13,7 +13,8 @@ from nomotax.core.errors import CrosswalkError
 from nomotax.core.pricing.ladder import SCALE
 from nomotax.core.units.table import UNITS, ratio
 
-_SIGNS = r"^[€$£]\s*|\s*[€$£]$"
+#: Blanks and currency signs at the ends of a number carry no digits.
+_EDGES = " \t\r\n\u00a0\u202f€$£"
 _POINT = r"^[+-]?(\d+|\d{1,3}(,\d{3})+)(\.\d+)?$|^[+-]?\.\d+$"
 _COMMA = r"^[+-]?(\d+|\d{1,3}(\.\d{3})+)(,\d+)?$|^[+-]?,\d+$"
 
@@ -29,15 +30,13 @@ class Number(BaseStep):
         if flow.numeric:
             return flow
         comma = self.style == "comma" or (self.style == "arriving" and ctx.decimal == ",")
-        # Signs of currency and all kinds of blanks between thousands carry no digits.
-        text = flow.value.str.strip_chars().str.replace_all(_SIGNS, "")
-        text = text.str.replace_all(r"[\s ' ]", "")
+        text = flow.keep(flow.value.str.strip_chars(_EDGES).str.replace_all(r"[\s'’]", ""))
         fits = text.str.contains(_COMMA if comma else _POINT)
         if comma:
             plain = text.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
         else:
             plain = text.str.replace_all(",", "", literal=True)
-        made = pl.when(fits).then(plain).cast(NUMBER, strict=False)
+        made = flow.keep(pl.when(fits).then(plain).cast(NUMBER, strict=False))
         wrong = made.is_null() & (text != "")
         fault = Fault("not_a_number", f"is no number with a decimal {'comma' if comma else 'point'}",
                       wrong, flow.value)
@@ -94,9 +93,10 @@ class Date(BaseStep):
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         pattern, form = _ORDERS[self.order]
-        text = flow.text.str.strip_chars()
+        text = flow.keep(flow.text.str.strip_chars())
         iso = text.str.replace(pattern, form).str.to_date("%Y-%m-%d", strict=False)
-        made = pl.when(text.str.contains(pattern)).then(iso).dt.to_string("%Y-%m-%d")
+        fits = text.str.contains(pattern)
+        made = flow.keep(pl.when(fits).then(iso).dt.to_string("%Y-%m-%d"))
         fault = Fault("not_a_date", f"is no date in the order {self.order}",
                       made.is_null() & (text != ""), flow.text)
         return flow.to(made, fault, numeric=False)
@@ -113,8 +113,8 @@ class YesNo(BaseStep):
     no: tuple[str, ...] = ("n", "no", "false", "0")
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        word = flow.text.str.strip_chars().str.to_lowercase()
-        made = (
+        word = flow.keep(flow.text.str.strip_chars().str.to_lowercase())
+        made = flow.keep(
             pl.when(word.is_in([w.lower() for w in self.yes]))
             .then(pl.lit("true"))
             .when(word.is_in([w.lower() for w in self.no]))
