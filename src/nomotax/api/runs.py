@@ -1,0 +1,161 @@
+"""Runs: prepare, review, apply, undo, stop, files."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Literal
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from nomotax.api.answers import (
+    MEDIA_TYPES,
+    RESPONSES,
+    FeedPath,
+    OfDelivery,
+    RunPath,
+    StorePath,
+    answer,
+    attachment,
+)
+from nomotax.flows import review, runs
+from nomotax.flows.review import ReviewPage, ReviewSummary
+from nomotax.jobs.app import defer
+from nomotax.records.database import session
+from nomotax.records.repositories import Deliveries, Feeds, Runs, known_id
+from nomotax.records.tables import Run
+
+api = APIBlueprint(
+    "runs", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="runs")], abp_responses=RESPONSES
+)
+
+
+class LogLine(BaseModel):
+    at: datetime
+    text: str
+
+
+class RunView(BaseModel):
+    id: int
+    store_id: int
+    feed_id: int
+    feed: str
+    supplier: str
+    delivery_id: int
+    file_name: str
+    version: int
+    status: str
+    progress: int
+    stage: str
+    counts: dict[str, int]
+    error: str
+    created_at: datetime
+    finished_at: datetime | None
+    log: list[LogLine]
+
+
+class RunList(BaseModel):
+    runs: list[RunView]
+
+
+class PageQuery(BaseModel):
+    status: str = ""
+    field: str = ""
+    search: str = ""
+    offset: int = Field(default=0, ge=0)
+    limit: int = Field(default=200, ge=1, le=400)
+
+
+class FileQuery(BaseModel):
+    format: Literal["csv", "xlsx", "jsonl", "parquet"] = "csv"
+
+
+def _view(run_id: int) -> RunView:
+    with session() as db:
+        return _assemble(Runs(db), Feeds(db), Deliveries(db), Runs(db).get(run_id))
+
+
+def _assemble(repo: Runs, feeds: Feeds, deliveries: Deliveries, run: Run) -> RunView:
+    feed = feeds.get(run.feed_id)
+    supplier = feeds.supplier(feed)
+    return RunView.model_validate(
+        run.model_dump()
+        | {
+            "store_id": supplier.store_id,
+            "feed": feed.name,
+            "supplier": supplier.name,
+            "file_name": deliveries.get(run.delivery_id).file_name,
+            "version": repo.version(run).number,
+            "log": [line.model_dump() for line in repo.log(known_id(run))],
+        }
+    )
+
+
+@api.post("/feeds/<int:feed_id>/runs", responses={201: RunView})
+def prepare(path: FeedPath, query: OfDelivery) -> Response:
+    """Freeze the crosswalk and prepare a changeset in the background."""
+    run_id = known_id(runs.start_run(path.feed_id, query.delivery_id))
+    defer("prepare", run_id)
+    return answer(_view(run_id), 201)
+
+
+@api.get("/stores/<int:store_id>/runs", responses={200: RunList})
+def list_runs(path: StorePath) -> Response:
+    """The newest runs of a store."""
+    with session() as db:
+        repo, feeds, deliveries = Runs(db), Feeds(db), Deliveries(db)
+        found = repo.of_store(path.store_id)
+        return answer(RunList(runs=[_assemble(repo, feeds, deliveries, r) for r, _, _ in found]))
+
+
+@api.get("/runs/<int:run_id>", responses={200: RunView})
+def get_run(path: RunPath) -> Response:
+    """A run and its log."""
+    return answer(_view(path.run_id))
+
+
+@api.get("/runs/<int:run_id>/summary", responses={200: ReviewSummary})
+def get_summary(path: RunPath) -> Response:
+    """What the changeset amounts to."""
+    return answer(review.review_summary(path.run_id))
+
+
+@api.get("/runs/<int:run_id>/rows", responses={200: ReviewPage})
+def get_rows(path: RunPath, query: PageQuery) -> Response:
+    """A page of the changeset."""
+    page = review.review_page(
+        path.run_id, query.status, query.field, query.search, query.offset, query.limit
+    )
+    return answer(page)
+
+
+@api.post("/runs/<int:run_id>/apply", responses={202: RunView})
+def apply(path: RunPath) -> Response:
+    """Write the changeset to the catalog in the background."""
+    runs.request_apply(path.run_id)
+    defer("apply", path.run_id)
+    return answer(_view(path.run_id), 202)
+
+
+@api.post("/runs/<int:run_id>/undo", responses={202: RunView})
+def undo(path: RunPath) -> Response:
+    """Put back what the run changed."""
+    runs.request_undo(path.run_id)
+    defer("undo", path.run_id)
+    return answer(_view(path.run_id), 202)
+
+
+@api.post("/runs/<int:run_id>/stop", responses={202: RunView})
+def stop(path: RunPath) -> Response:
+    """Ask a busy run to stop before it writes."""
+    runs.request_stop(path.run_id)
+    return answer(_view(path.run_id), 202)
+
+
+@api.get("/runs/<int:run_id>/result")
+def result(path: RunPath, query: FileQuery) -> Response:
+    """Every arriving row with what became of it and why."""
+    data = review.result_file(path.run_id, query.format)
+    name = f"run-{path.run_id}-result.{query.format}"
+    return attachment(data, name, MEDIA_TYPES[query.format])

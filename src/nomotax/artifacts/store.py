@@ -1,0 +1,108 @@
+"""Immutable files: deliveries, parsed tables, changesets. Behind fsspec, so that the place can
+be a local folder or a bucket."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import PurePosixPath
+from typing import BinaryIO
+
+import fsspec
+import polars as pl
+from fsspec import AbstractFileSystem
+
+from nomotax.core.errors import NotFound, TooLarge
+
+_CHUNK = 1 << 20
+
+
+@dataclass(frozen=True)
+class Received:
+    """Where received bytes were put, what they hash to, and how many there are."""
+
+    name: str
+    sha256: str
+    size: int
+
+
+class ArtifactStore:
+    """Names are relative, with slashes. An artifact is written once and never changed."""
+
+    def __init__(self, url: str) -> None:
+        self.fs: AbstractFileSystem
+        self.fs, self.root = fsspec.core.url_to_fs(url, auto_mkdir=True)
+
+    def _path(self, name: str) -> str:
+        if PurePosixPath(name).is_absolute() or ".." in PurePosixPath(name).parts:
+            raise NotFound(f"{name!r} is no artifact name.")
+        return f"{self.root}/{name}"
+
+    def receive(self, stream: BinaryIO, limit: int) -> Received:
+        """Take in a delivery. Raises ``TooLarge`` past ``limit`` bytes, keeping nothing."""
+        digest, size = hashlib.sha256(), 0
+        temporary = self._path(f"incoming/{os.getpid()}-{id(stream)}")
+        try:
+            with self.fs.open(temporary, "wb") as out:
+                for chunk in _chunks(stream):
+                    size += len(chunk)
+                    if size > limit:
+                        raise TooLarge(
+                            f"The file is larger than {limit // (1 << 20):,} MB.",
+                            remedy="Split it, or have the limit raised (NOMOTAX_UPLOAD_LIMIT_MB).",
+                        )
+                    digest.update(chunk)
+                    out.write(chunk)
+            name = f"deliveries/{digest.hexdigest()}"
+            self.fs.makedirs(self._path("deliveries"), exist_ok=True)
+            self.fs.mv(temporary, self._path(name))
+        finally:
+            if self.fs.exists(temporary):
+                self.fs.rm(temporary)
+        return Received(name, digest.hexdigest(), size)
+
+    def read(self, name: str) -> bytes:
+        """All bytes. Raises ``NotFound``."""
+        try:
+            return bytes(self.fs.cat_file(self._path(name)))
+        except FileNotFoundError as error:
+            raise NotFound(f"The file {name!r} is no longer kept.") from error
+
+    def head(self, name: str, size: int) -> bytes:
+        """The first ``size`` bytes. Raises ``NotFound``."""
+        try:
+            with self.fs.open(self._path(name), "rb") as stream:
+                return bytes(stream.read(size))
+        except FileNotFoundError as error:
+            raise NotFound(f"The file {name!r} is no longer kept.") from error
+
+    def write_frame(self, name: str, frame: pl.DataFrame) -> None:
+        """Keep a table, in row groups small enough to read a page of it quickly."""
+        path = self._path(name)
+        self.fs.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
+        temporary = f"{path}.{os.getpid()}.part"
+        with self.fs.open(temporary, "wb") as out:
+            frame.write_parquet(out, row_group_size=1 << 16, compression="zstd")
+        self.fs.mv(temporary, path)
+
+    def scan(self, name: str) -> pl.LazyFrame:
+        """A table, lazily. Raises ``NotFound``."""
+        path = self._path(name)
+        if not self.fs.exists(path):
+            raise NotFound(f"The table {name!r} is no longer kept.")
+        return pl.scan_parquet(self.fs.unstrip_protocol(path).removeprefix("file://"))
+
+    def exists(self, name: str) -> bool:
+        return bool(self.fs.exists(self._path(name)))
+
+
+def _chunks(stream: BinaryIO) -> Iterator[bytes]:
+    while chunk := stream.read(_CHUNK):
+        yield chunk
+
+
+def artifacts() -> ArtifactStore:
+    """The artifact store of this installation (NOMOTAX_ARTIFACTS, a path or an fsspec URL)."""
+    return ArtifactStore(os.environ.get("NOMOTAX_ARTIFACTS", "var/artifacts"))

@@ -1,0 +1,98 @@
+"""The first screen: what came in, from whom, and what waits for a person."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from pydantic import BaseModel
+
+from nomotax.core.errors import NomotaxError
+from nomotax.flows.questions import count_open
+from nomotax.records.database import session
+from nomotax.records.repositories import Deliveries, Feeds, Runs, known_id
+from nomotax.records.tables import Delivery, Feed, Run, Supplier
+
+
+class DeliveryLine(BaseModel):
+    """One delivery. ``rows_before`` is the size of the delivery before it, for comparison."""
+
+    id: int
+    file_name: str
+    size: int
+    received_at: datetime
+    status: str
+    rows: int
+    rows_before: int | None
+    columns: int
+    problems: int
+    error: str
+    same_as: int | None
+    run_id: int | None
+    run_status: str | None
+    counts: dict[str, int]
+
+
+class FeedLine(BaseModel):
+    id: int
+    name: str
+    supplier: str
+    versions: int
+    questions: int
+    mapped: int
+    deliveries: list[DeliveryLine]
+
+
+def arrivals(store_id: int) -> list[FeedLine]:
+    """Every feed of the store with its deliveries, newest first."""
+    with session() as db:
+        feeds = Feeds(db).of_store(store_id)
+        lines = [_feed_line(f, s, Deliveries(db), Runs(db)) for f, s in feeds]
+    for line in lines:
+        line.questions = _questions(line)
+    return lines
+
+
+def _feed_line(feed: Feed, supplier: Supplier, deliveries: Deliveries, runs: Runs) -> FeedLine:
+    feed_id = known_id(feed)
+    received = deliveries.of_feed(feed_id)
+    return FeedLine(
+        id=feed_id,
+        name=feed.name,
+        supplier=supplier.name,
+        versions=runs.versions(feed_id),
+        questions=0,
+        mapped=len(feed.draft.get("fills", {})),
+        deliveries=[
+            delivery_line(d, received[i + 1 :], runs.newest_of_delivery(known_id(d)))
+            for i, d in enumerate(received[:20])
+        ],
+    )
+
+
+def delivery_line(delivery: Delivery, earlier: list[Delivery], run: Run | None) -> DeliveryLine:
+    same = next((d for d in earlier if d.sha256 == delivery.sha256), None)
+    return DeliveryLine(
+        id=known_id(delivery),
+        file_name=delivery.file_name,
+        size=delivery.size,
+        received_at=delivery.received_at,
+        status=delivery.status,
+        rows=delivery.rows,
+        rows_before=earlier[0].rows if earlier else None,
+        columns=len(delivery.columns),
+        problems=len(delivery.problems),
+        error=delivery.error,
+        same_as=same.id if same else None,
+        run_id=run.id if run else None,
+        run_status=run.status if run else None,
+        counts=run.counts if run else {},
+    )
+
+
+def _questions(line: FeedLine) -> int:
+    if not any(d.status != "unreadable" for d in line.deliveries):
+        return 0
+    try:
+        return count_open(line.id)
+    except NomotaxError:
+        return 1

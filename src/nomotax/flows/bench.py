@@ -1,0 +1,345 @@
+"""The bench: fields and how they are filled, rows side by side, one field in detail."""
+
+from __future__ import annotations
+
+import polars as pl
+from pydantic import BaseModel
+
+from nomotax.core.crosswalk.compiler import Plan, as_text, severity_of
+from nomotax.core.crosswalk.model import Crosswalk, Fill
+from nomotax.core.crosswalk.suggest import SURE, Suggestion, price_from_cost, rank, suggest
+from nomotax.core.crosswalk.words import describe_source, describe_steps
+from nomotax.core.errors import Conflict, CrosswalkError, NotFound
+from nomotax.core.reading.profile import ColumnProfile, ValueCount
+from nomotax.core.schema.model import StoreField
+from nomotax.core.table import FAULT, ROW
+from nomotax.flows.workbench import Workbench, open_workbench
+from nomotax.records.database import session
+from nomotax.records.repositories import Feeds, LookupsRepository
+from nomotax.core.lookups.tables import CategoryTable, ValueTable
+
+_DISTINCT = 40
+
+
+class FieldState(BaseModel):
+    """One store field on the bench. Counts are over the sample (see ``BenchState.sampled``)."""
+
+    field: StoreField
+    source: str
+    steps: list[str]
+    columns: list[str]
+    filled: int
+    questions: int
+    refused: int
+    error: str = ""
+
+
+class BenchState(BaseModel):
+    """``rows`` counts the delivery; ``sample_rows`` what the shares are measured on."""
+
+    feed_id: int
+    feed_name: str
+    supplier: str
+    delivery_id: int
+    file_name: str
+    rows: int
+    sample_rows: int
+    revision: int
+    crosswalk: Crosswalk
+    columns: list[ColumnProfile]
+    fields: list[FieldState]
+    missing: dict[str, list[str]]
+    undecided: list[str]
+    suggestions: list[Suggestion]
+    error: str = ""
+
+
+def bench_state(feed_id: int, delivery_id: int | None = None) -> BenchState:
+    """The whole list beside the sheets. A crosswalk that cannot run is told, not raised."""
+    bench = open_workbench(feed_id, delivery_id)
+    error, counts = "", pl.DataFrame(schema={"field": pl.String, "severity": pl.String})
+    filled: dict[str, int] = {}
+    try:
+        counts = bench.problems.group_by("field", "severity").agg(pl.col("row").n_unique())
+        filled = {f: int(bench.filled[f].is_not_null().sum()) for f in bench.plan.fields}
+    except CrosswalkError as problem:
+        error = str(problem)
+    by_field = {(f, s): n for f, s, n in counts.iter_rows()} if not error else {}
+    return BenchState(
+        feed_id=feed_id,
+        feed_name=bench.feed.name,
+        supplier=bench.supplier,
+        delivery_id=bench.delivery.id or 0,
+        file_name=bench.delivery.file_name,
+        rows=bench.delivery.rows,
+        sample_rows=bench.sample.height,
+        revision=bench.feed.draft_revision,
+        crosswalk=bench.crosswalk,
+        columns=bench.profiles,
+        fields=[_field_state(bench, f, filled, by_field) for f in bench.schema.fields],
+        missing=bench.missing,
+        undecided=bench.crosswalk.undecided(bench.delivery.columns),
+        suggestions=_suggestions(bench),
+        error=error,
+    )
+
+
+def _field_state(
+    bench: Workbench,
+    field: StoreField,
+    filled: dict[str, int],
+    problems: dict[tuple[str, str], int],
+) -> FieldState:
+    fill = bench.crosswalk.all_fills().get(field.name)
+    return FieldState(
+        field=field,
+        source=describe_source(fill) if fill else "",
+        steps=describe_steps(fill) if fill else [],
+        columns=fill.columns if fill else [],
+        filled=filled.get(field.name, 0),
+        questions=problems.get((field.name, "question"), 0),
+        refused=problems.get((field.name, "refuse"), 0),
+    )
+
+
+def _suggestions(bench: Workbench) -> list[Suggestion]:
+    """Suggestions for open fields, the price worked out from cost among them."""
+    found = suggest(bench.schema, bench.profiles, bench.crosswalk, bench.supplier_short)
+    price = price_from_cost(bench.schema, bench.profiles)
+    if price and price.field not in bench.crosswalk.fills:
+        step = {"do": "ladder", "ladder": next(iter(bench.lookups.ladders), "Standard")}
+        fill = Fill.model_validate(price.fill.model_dump() | {"steps": [{"do": "number"}, step]})
+        found = [s for s in found if s.field != price.field]
+        found.append(price.model_copy(update={"fill": fill}))
+    return sorted(found, key=lambda s: -s.score)
+
+
+def save_draft(feed_id: int, crosswalk: Crosswalk, revision: int) -> int:
+    """Keep an edit of the crosswalk and give the new revision.
+
+    Look-up tables that a step names for the first time are made, empty. Raises ``Conflict`` when
+    somebody else has edited since ``revision``, ``CrosswalkError`` for an unknown field.
+    """
+    with session() as db:
+        feeds = Feeds(db)
+        feed = feeds.get(feed_id)
+        if feed.draft_revision != revision:
+            raise Conflict(
+                "This crosswalk was edited elsewhere in the meantime.",
+                where=f"revision {revision}, now {feed.draft_revision}",
+                remedy="Load it again; your last change was not kept.",
+            )
+        store_id = feeds.supplier(feed).store_id
+        _make_missing_tables(LookupsRepository(db), store_id, crosswalk)
+        feed.draft = crosswalk.model_dump(mode="json")
+        feed.draft_revision = revision + 1
+        db.add(feed)
+        return feed.draft_revision
+
+
+def accept_suggestions(feed_id: int, least: int = SURE) -> int:
+    """Fill every open field whose suggestion is sure enough; gives how many were filled."""
+    bench = open_workbench(feed_id)
+    chosen = [s for s in _suggestions(bench) if s.score >= least]
+    fills = bench.crosswalk.fills | {s.field: s.fill for s in chosen}
+    save_draft(
+        feed_id,
+        bench.crosswalk.model_copy(update={"fills": fills}),
+        bench.feed.draft_revision,
+    )
+    return len(chosen)
+
+
+def _make_missing_tables(
+    lookups: LookupsRepository, store_id: int, crosswalk: Crosswalk
+) -> None:
+    for fill in crosswalk.fills.values():
+        for step in fill.steps:
+            if step.do == "value_table" and not lookups.find(store_id, step.do, step.table):
+                lookups.save(store_id, ValueTable(name=step.table))
+            if step.do == "category_table" and not lookups.find(store_id, step.do, step.table):
+                lookups.save(store_id, CategoryTable(name=step.table))
+
+
+class Window(BaseModel):
+    """Rows side by side. ``arriving`` follows the delivery's columns, ``results`` the fields in
+    ``fields``; ``marks`` has one letter a result cell: ``.`` fine, ``q`` in question, ``r``
+    refused, ``l`` left out, ``s`` skipped."""
+
+    offset: int
+    total: int
+    rows: list[int]
+    faults: list[str | None]
+    columns: list[str]
+    arriving: list[list[str | None]]
+    fields: list[str]
+    results: list[list[str | None]]
+    marks: list[str]
+
+
+_MARKS = {"question": "q", "refuse": "r", "leave_out": "l", "skipped": "s"}
+
+
+def window(
+    feed_id: int,
+    delivery_id: int | None,
+    offset: int,
+    limit: int,
+    only: str = "",
+    search: str = "",
+) -> Window:
+    """Rows ``offset`` and following, of all or of those that ``only`` and ``search`` choose.
+
+    ``only``: "problems", "questions", or the name of a field (rows with a problem there).
+    ``search`` finds text in any arriving cell. Chosen rows come from the sample.
+    """
+    bench = open_workbench(feed_id, delivery_id)
+    if only or search:
+        chosen = _chosen(bench, only, search)
+        total, arriving = chosen.height, chosen.slice(offset, limit)
+    else:
+        total, arriving = bench.delivery.rows, bench.window(offset, limit)
+    plan = bench.plan
+    filled = plan.fill(arriving)
+    texts = filled.select(as_text(f.field, pl.col(f.field.name)) for f in plan.filled)
+    return Window(
+        offset=offset,
+        total=total,
+        rows=arriving[ROW].to_list(),
+        faults=arriving[FAULT].to_list(),
+        columns=bench.delivery.columns,
+        arriving=[list(r) for r in arriving.select(bench.delivery.columns).iter_rows()],
+        fields=plan.fields,
+        results=[list(r) for r in texts.iter_rows()],
+        marks=_marks(filled, plan),
+    )
+
+
+def _chosen(bench: Workbench, only: str, search: str) -> pl.DataFrame:
+    frame = bench.sample
+    if only:
+        problems = bench.problems
+        if only == "questions":
+            problems = problems.filter(pl.col("severity") == "question")
+        elif only != "problems":
+            problems = problems.filter(pl.col("field") == only)
+        frame = frame.join(problems.select("row").unique(), left_on=ROW, right_on="row", how="semi")
+    if search:
+        cells = [pl.col(c).str.to_lowercase() for c in bench.delivery.columns]
+        frame = frame.filter(
+            pl.any_horizontal(c.str.contains(search.lower(), literal=True) for c in cells)
+        )
+    return frame
+
+
+def _marks(filled: pl.DataFrame, plan: Plan) -> list[str]:
+    columns = []
+    for one in plan.filled:
+        faults = one.flow.faults
+        if not faults:
+            columns.append(pl.lit("."))
+            continue
+        letters = [_MARKS[severity_of(one, f) or "skipped"] for f in faults]
+        numbers = list(range(1, len(faults) + 1))
+        columns.append(
+            pl.col(one.code_column)
+            .replace_strict(numbers, letters, return_dtype=pl.String)
+            .fill_null(".")
+        )
+    if not columns:
+        return [""] * filled.height
+    return filled.select(pl.concat_str(columns)).to_series().to_list()
+
+
+class Stage(BaseModel):
+    label: str
+    value: str | None
+
+
+class ProblemCount(BaseModel):
+    kind: str
+    severity: str
+    seen: str
+    message: str
+    count: int
+
+
+class FieldDetail(BaseModel):
+    """One field opened: what happens to the row in hand, what comes out, what goes wrong."""
+
+    field: StoreField
+    fill: Fill | None
+    row: int
+    stages: list[Stage]
+    results: list[ValueCount]
+    distinct: int
+    problems: list[ProblemCount]
+    suggestions: list[Suggestion]
+
+
+def field_detail(feed_id: int, name: str, row: int, delivery_id: int | None = None) -> FieldDetail:
+    """Raises ``NotFound`` for a field the schema does not have."""
+    bench = open_workbench(feed_id, delivery_id)
+    if name not in bench.schema:
+        raise NotFound(f"The store schema has no field {name!r}.")
+    field = bench.schema[name]
+    fill = bench.crosswalk.all_fills().get(name)
+    results: list[ValueCount] = []
+    distinct, stages, problems = 0, [], []
+    if name in bench.plan.fields and fill:
+        counts = _result_counts(bench, field)
+        distinct = counts.height
+        results = [ValueCount(value=v, count=c) for v, c in counts.head(_DISTINCT).iter_rows()]
+        stages = _stages(bench, name, row)
+        problems = _problem_counts(bench, name)
+    return FieldDetail(
+        field=field,
+        fill=fill,
+        row=row,
+        stages=stages,
+        results=results,
+        distinct=distinct,
+        problems=problems,
+        suggestions=_ranked(bench, field),
+    )
+
+
+def _ranked(bench: Workbench, field: StoreField) -> list[Suggestion]:
+    ranked = rank(field, bench.profiles, bench.supplier_short)
+    price = [s for s in _suggestions(bench) if s.field == field.name]
+    others = [s for s in ranked if s.column not in {p.column for p in price}]
+    return [*price, *others][:5]
+
+
+def _result_counts(bench: Workbench, field: StoreField) -> pl.DataFrame:
+    text = as_text(field, pl.col(field.name)).alias("value")
+    return (
+        bench.filled.select(text)
+        .drop_nulls()
+        .group_by("value")
+        .len("count")
+        .sort("count", "value", descending=[True, False])
+    )
+
+
+def _stages(bench: Workbench, name: str, row: int) -> list[Stage]:
+    arriving = bench.window(max(row - 1, 0), 1)
+    if arriving.height == 0:
+        return []
+    fill = bench.plan[name].fill
+    values = bench.plan.stages(arriving, name).row(0)
+    labels = [describe_source(fill), *describe_steps(fill), "kept as"]
+    return [
+        Stage(label=label, value=value) for label, value in zip(labels, values, strict=True)
+    ]
+
+
+def _problem_counts(bench: Workbench, name: str) -> list[ProblemCount]:
+    counts = (
+        bench.problems.filter(pl.col("field") == name)
+        .group_by("kind", "severity", "seen", "message")
+        .agg(pl.col("row").n_unique().alias("count"))
+        .sort("count", "seen", descending=[True, False])
+        .head(_DISTINCT)
+    )
+    return [ProblemCount.model_validate(r) for r in counts.iter_rows(named=True)]

@@ -1,0 +1,218 @@
+"""The store's catalog: products by category, one product, and loading for comparison."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+
+import polars as pl
+from pydantic import BaseModel
+from sqlalchemy import ColumnElement, Numeric, cast, func, or_
+from sqlmodel import col, select
+
+from nomotax.core.changes.diff import OWNER
+from nomotax.core.errors import NotFound
+from nomotax.core.schema.model import FieldKind, Role, StoreSchema
+from nomotax.records.bulk import read_query
+from nomotax.records.database import session
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.tables import Product, ProductChange, Run, Supplier
+
+
+class CategoryCount(BaseModel):
+    """``count`` includes the products of the branches below."""
+
+    path: str
+    label: str
+    depth: int
+    count: int
+
+
+class ProductLine(BaseModel):
+    key: str
+    title: str
+    category: str
+    supplier: str
+    content: dict[str, str]
+    changed_at: datetime
+
+
+class ProductPage(BaseModel):
+    total: int
+    products: list[ProductLine]
+
+
+class FieldChange(BaseModel):
+    field: str
+    before: str | None
+    after: str | None
+
+
+class HistoryEntry(BaseModel):
+    run_id: int
+    at: datetime
+    kind: str
+    changes: list[FieldChange]
+
+
+class ProductDetail(BaseModel):
+    product: ProductLine
+    history: list[HistoryEntry]
+
+
+def category_counts(store_id: int) -> list[CategoryCount]:
+    """The store's tree with product counts; products without a category stand under ""."""
+    with session() as db:
+        paths = set(Stores(db).category_paths(store_id))
+        query = (
+            select(Product.category, func.count())
+            .where(Product.store_id == store_id)
+            .group_by(Product.category)
+        )
+        own = dict(db.exec(query).all())
+    total: dict[str, int] = dict.fromkeys(paths | set(own), 0)
+    for path, count in own.items():
+        parts = path.split(" > ")
+        for depth in range(1, len(parts) + 1):
+            branch = " > ".join(parts[:depth])
+            total[branch] = total.get(branch, 0) + count
+    return [
+        CategoryCount(path=p, label=p.split(" > ")[-1], depth=p.count(" > "), count=total[p])
+        for p in sorted(total)
+    ]
+
+
+def product_page(
+    store_id: int, category: str = "", search: str = "", sort: str = "key",
+    descending: bool = False, offset: int = 0, limit: int = 100,
+) -> ProductPage:  # fmt: skip
+    """Products of a branch (or all), found by text in key or title, sorted by a field."""
+    with session() as db:
+        schema = Stores(db).schema(store_id)
+        where: list[Any] = [Product.store_id == store_id]
+        if category:
+            inside = col(Product.category).startswith(category + " > ", autoescape=True)
+            where.append(or_(col(Product.category) == category, inside))
+        if search:
+            where.append(
+                or_(
+                    col(Product.key).icontains(search, autoescape=True),
+                    col(Product.title).icontains(search, autoescape=True),
+                )
+            )
+        total = db.exec(select(func.count()).select_from(Product).where(*where)).one()
+        order = _order(schema, sort)
+        query = (
+            select(Product, Supplier.name)
+            .join(Supplier, col(Product.supplier_id) == col(Supplier.id))
+            .where(*where)
+            .order_by((order.desc() if descending else order.asc()).nulls_last(), col(Product.key))
+            .offset(offset)
+            .limit(limit)
+        )
+        return ProductPage(total=total, products=[_line(p, s) for p, s in db.exec(query)])
+
+
+def _order(schema: StoreSchema, sort: str) -> ColumnElement[Any]:
+    if sort in ("key", "title", "category"):
+        return {"key": col(Product.key), "title": col(Product.title),
+                "category": col(Product.category)}[sort]  # type: ignore[return-value]  # fmt: skip  # columns are elements
+    if sort not in schema:
+        raise NotFound(f"The store schema has no field {sort!r}.")
+    text: ColumnElement[Any] = col(Product.content)[sort].astext  # type: ignore[attr-defined]  # JSONB column
+    return cast(text, Numeric) if schema[sort].numeric else text
+
+
+def _line(product: Product, supplier: str) -> ProductLine:
+    return ProductLine(
+        key=product.key,
+        title=product.title,
+        category=product.category,
+        supplier=supplier,
+        content=product.content,
+        changed_at=product.changed_at,
+    )
+
+
+def product_detail(store_id: int, key: str) -> ProductDetail:
+    """One product with what each run changed, newest first. Raises ``NotFound``."""
+    with session() as db:
+        query = (
+            select(Product, Supplier.name)
+            .join(Supplier, col(Product.supplier_id) == col(Supplier.id))
+            .where(Product.store_id == store_id, Product.key == key)
+        )
+        found = db.exec(query).first()
+        if found is None:
+            raise NotFound(f"There is no product {key!r} in this catalog.")
+        changes = db.exec(
+            select(ProductChange, Run)
+            .join(Run, col(ProductChange.run_id) == col(Run.id))
+            .where(ProductChange.store_id == store_id, ProductChange.key == key)
+            .order_by(col(ProductChange.id).desc())
+            .limit(50)
+        ).all()
+        history = [_entry(change, run) for change, run in changes]
+        return ProductDetail(product=_line(*found), history=history)
+
+
+def _entry(change: ProductChange, run: Run) -> HistoryEntry:
+    before, after = change.before or {}, change.after
+    fields = [f for f in sorted(before.keys() | after.keys()) if before.get(f) != after.get(f)]
+    return HistoryEntry(
+        run_id=change.run_id,
+        at=run.finished_at or run.created_at,
+        kind="new" if change.before is None else "changed",
+        changes=[FieldChange(field=f, before=before.get(f), after=after.get(f)) for f in fields],
+    )
+
+
+def key_and_content(store_id: int, fields: Sequence[str]) -> pl.DataFrame:
+    """key, owner and the given fields of every product, all text (see ``catalog_frame``)."""
+    frame = read_query(
+        "select p.key, s.name as owner, p.content::text as content from products p "
+        f"join suppliers s on s.id = p.supplier_id where p.store_id = {int(store_id)}",
+        {"key": pl.String, "owner": pl.String, "content": pl.String},
+    )
+    shape = pl.Struct(dict.fromkeys([*fields, "__none"], pl.String))
+    decoded = frame.select(
+        "key", pl.col("owner").alias(OWNER), pl.col("content").str.json_decode(shape)
+    )
+    return decoded.unnest("content").drop("__none")
+
+
+def load_catalog(store_id: int, data: bytes) -> int:
+    """Fill an empty catalog from a CSV in the store's own writing, with a ``supplier`` column.
+
+    For the demo store; gives the number of products.
+    """
+    with session() as db:
+        stores, feeds = Stores(db), Feeds(db)
+        schema = stores.schema(store_id)
+        rows = list(csv.DictReader(io.StringIO(data.decode("utf-8"))))
+        suppliers = {r["supplier"]: feeds.supplier_named(store_id, r["supplier"]).id for r in rows}
+        for row in rows:
+            content = {f: row[f] for f in schema.names if row.get(f)}
+            db.add(
+                Product(
+                    store_id=store_id,
+                    supplier_id=suppliers[row["supplier"]] or 0,
+                    content=content,
+                    **headings(schema, content),
+                )
+            )
+    return len(rows)
+
+
+def headings(schema: StoreSchema, content: dict[str, str]) -> dict[str, str]:
+    """key, title and category of a product's content, as the catalog's own columns."""
+    title = schema.with_role(Role.TITLE)
+    category = next(schema.of_kind(FieldKind.CATEGORY), None)
+    return {
+        "key": content[schema.key],
+        "title": content.get(title.name, "") if title else "",
+        "category": content.get(category.name, "") if category else "",
+    }

@@ -1,0 +1,33 @@
+"""Crosswalks as documents: in and out."""
+
+from __future__ import annotations
+
+from nomotax.core.crosswalk.model import Bundle
+from nomotax.core.errors import CrosswalkError
+from nomotax.records.database import session
+from nomotax.records.repositories import Feeds, LookupsRepository, Stores
+
+
+def take_bundle(feed_id: int, bundle: Bundle) -> None:
+    """Make an imported crosswalk the feed's draft. Look-ups of the same name are replaced.
+
+    Raises ``CrosswalkError`` when it fills fields that the store does not have.
+    """
+    with session() as db:
+        feeds = Feeds(db)
+        feed = feeds.get(feed_id)
+        store_id = feeds.supplier(feed).store_id
+        schema = Stores(db).schema(store_id)
+        unknown = [n for n in bundle.crosswalk.all_fills() if n not in schema]
+        if unknown:
+            raise CrosswalkError(
+                f"This store has no field {', '.join(map(repr, unknown))}.",
+                where="crosswalk.fills",
+                remedy="Import it into the store it was made for, or take those fills out.",
+            )
+        lookups = LookupsRepository(db)
+        for model in (*bundle.value_tables, *bundle.category_tables, *bundle.ladders):
+            lookups.save(store_id, model)
+        feed.draft = bundle.crosswalk.model_dump(mode="json")
+        feed.draft_revision += 1
+        db.add(feed)

@@ -1,0 +1,221 @@
+"""Categories and values: what arrives with product counts, and the store's place or word."""
+
+from __future__ import annotations
+
+import polars as pl
+from pydantic import BaseModel
+
+from nomotax.core.crosswalk.model import Fill
+from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
+from nomotax.core.errors import NotFound
+from nomotax.core.lookups.suggest import Proposal, propose_place, propose_word
+from nomotax.core.lookups.tables import CategoryTable, Otherwise, ValueTable
+from nomotax.core.schema.model import FieldKind
+from nomotax.flows.workbench import Workbench, open_workbench
+from nomotax.records.database import session
+from nomotax.records.repositories import Feeds, LookupsRepository, Stores
+
+
+class WordRow(BaseModel):
+    """One arriving word. ``word`` is the store's, null while nobody has decided."""
+
+    arriving: str
+    count: int
+    word: str | None
+    proposal: Proposal | None
+
+
+class ValueTableView(BaseModel):
+    """One value table in use by a field of the crosswalk."""
+
+    field: str
+    field_label: str
+    table: str
+    otherwise: Otherwise
+    allowed: list[str]
+    words: list[WordRow]
+
+
+class PlaceRow(BaseModel):
+    """One branch or leaf of the arriving tree. ``count`` includes everything below it;
+    ``place`` is the store category that holds, decided here or by a branch above (``by``)."""
+
+    path: str
+    depth: int
+    label: str
+    count: int
+    own: int
+    place: str | None
+    by: str | None
+    proposal: Proposal | None
+
+
+class CategoryView(BaseModel):
+    field: str
+    table: str
+    separator: str
+    arriving: list[PlaceRow]
+    store: list[str]
+    unplaced: int
+
+
+def _entering(bench: Workbench, name: str, fill: Fill, step_kind: type) -> pl.DataFrame | None:
+    """What enters a look-up step, counted: columns ``value`` and ``count``, most first."""
+    on = [s for s in fill.steps if not s.off]
+    at = next((i for i, s in enumerate(on) if isinstance(s, step_kind)), None)
+    if at is None or name not in bench.plan.fields:
+        return None
+    stages = bench.plan.stages(bench.sample, name)
+    return (
+        stages.select(pl.col(f"stage {at}").str.strip_chars().alias("value"))
+        .filter(pl.col("value") != "")
+        .group_by("value")
+        .len("count")
+        .sort("count", "value", descending=[True, False])
+    )
+
+
+def value_tables(feed_id: int, delivery_id: int | None = None) -> list[ValueTableView]:
+    """Every value table that the crosswalk uses, with the words that arrive."""
+    bench = open_workbench(feed_id, delivery_id)
+    views = []
+    for name, fill in bench.runnable.fills.items():
+        step = next((s for s in fill.steps if isinstance(s, UseValueTable)), None)
+        counts = _entering(bench, name, fill, UseValueTable)
+        if step is None or counts is None:
+            continue
+        views.append(_value_view(bench, name, bench.lookups.value_tables[step.table], counts))
+    return views
+
+
+def _value_view(
+    bench: Workbench, name: str, table: ValueTable, counts: pl.DataFrame
+) -> ValueTableView:
+    field = bench.schema[name]
+    if table.match == "fold":
+        counts = (
+            counts.group_by(pl.col("value").str.to_lowercase().alias("key"))
+            .agg(pl.col("value").first(), pl.col("count").sum())
+            .sort("count", "value", descending=[True, False])
+        )
+    frame = counts.with_columns(word=table.look_up(pl.col("value")))
+    words = [
+        WordRow(
+            arriving=r["value"],
+            count=r["count"],
+            word=r["word"],
+            proposal=None if r["word"] else propose_word(r["value"], field.allowed),
+        )
+        for r in frame.head(5000).iter_rows(named=True)
+    ]
+    return ValueTableView(
+        field=name,
+        field_label=field.label,
+        table=table.name,
+        otherwise=table.otherwise,
+        allowed=list(field.allowed),
+        words=words,
+    )
+
+
+def category_view(feed_id: int, delivery_id: int | None = None) -> CategoryView:
+    """The arriving tree beside the store's. Raises ``NotFound`` while no category field is
+    filled through a category table."""
+    bench = open_workbench(feed_id, delivery_id)
+    for field in bench.schema.of_kind(FieldKind.CATEGORY):
+        fill = bench.runnable.fills.get(field.name)
+        step = next((s for s in fill.steps if isinstance(s, UseCategoryTable)), None) if fill else None
+        if fill is None or step is None:
+            continue
+        counts = _entering(bench, field.name, fill, UseCategoryTable)
+        if counts is not None:
+            table = bench.lookups.category_tables[step.table]
+            return _category_view(bench, field.name, table, counts)
+    raise NotFound(
+        "No category is filled from a column yet.",
+        remedy="On the bench, fill the category field from the column with the supplier's groups.",
+    )
+
+
+def _category_view(
+    bench: Workbench, name: str, table: CategoryTable, counts: pl.DataFrame
+) -> CategoryView:
+    own: dict[tuple[str, ...], int] = {}
+    for value, count in counts.iter_rows():
+        own[table.split(value)] = own.get(table.split(value), 0) + count
+    branches = sorted({p[:d] for p in own for d in range(1, len(p) + 1)})
+    places = list(bench.categories)
+    rows, unplaced = [], 0
+    for branch in branches:
+        path = table.separator.join(branch)
+        place, by = table.resolve(path)
+        if place is None:
+            unplaced += own.get(branch, 0)
+        rows.append(
+            PlaceRow(
+                path=path,
+                depth=len(branch) - 1,
+                label=branch[-1],
+                count=sum(c for p, c in own.items() if p[: len(branch)] == branch),
+                own=own.get(branch, 0),
+                place=place,
+                by=by,
+                proposal=propose_place(branch, places) if place is None else None,
+            )
+        )
+    return CategoryView(
+        field=name, table=table.name, separator=table.separator, arriving=rows,
+        store=places, unplaced=unplaced,
+    )  # fmt: skip
+
+
+def set_words(feed_id: int, table: str, words: dict[str, str | None]) -> None:
+    """Give arriving words their store word; null takes the decision back."""
+    with session() as db:
+        store_id = _store_of(feed_id, Feeds(db))
+        lookups = LookupsRepository(db)
+        current = lookups.of_store(store_id).value_tables.get(table)
+        if current is None:
+            raise NotFound(f"There is no value table {table!r}.")
+        changed = {current_key(current, w) for w in words}
+        entries = {k: v for k, v in current.entries.items() if current_key(current, k) not in changed}
+        entries |= {k.strip(): v for k, v in words.items() if v is not None}
+        lookups.save(store_id, current.model_copy(update={"entries": entries}))
+
+
+def current_key(table: ValueTable, word: str) -> str:
+    """The form under which a table knows a word."""
+    return word.strip().lower() if table.match == "fold" else word
+
+
+def set_otherwise(feed_id: int, table: str, otherwise: Otherwise, word: str) -> None:
+    """Change the rule for words that are not listed."""
+    with session() as db:
+        store_id = _store_of(feed_id, Feeds(db))
+        lookups = LookupsRepository(db)
+        current = lookups.of_store(store_id).value_tables.get(table)
+        if current is None:
+            raise NotFound(f"There is no value table {table!r}.")
+        lookups.save(
+            store_id, current.model_copy(update={"otherwise": otherwise, "word": word})
+        )
+
+
+def set_places(feed_id: int, table: str, places: dict[str, str | None]) -> None:
+    """Place arriving paths; null takes a placement back, "" says the branch is not sold.
+    Store categories that are not there yet are made."""
+    with session() as db:
+        store_id = _store_of(feed_id, Feeds(db))
+        lookups = LookupsRepository(db)
+        current = lookups.of_store(store_id).category_tables.get(table)
+        if current is None:
+            raise NotFound(f"There is no category table {table!r}.")
+        changed = {current.split(p) for p in places}
+        kept = {k: v for k, v in current.placements.items() if current.split(k) not in changed}
+        kept |= {k: v for k, v in places.items() if v is not None}
+        Stores(db).add_categories(store_id, [v for v in places.values() if v])
+        lookups.save(store_id, current.model_copy(update={"placements": kept}))
+
+
+def _store_of(feed_id: int, feeds: Feeds) -> int:
+    return feeds.supplier(feeds.get(feed_id)).store_id

@@ -1,0 +1,233 @@
+"""Prices: the ladder over the real products, its margins and what moves in the catalog."""
+
+from __future__ import annotations
+
+from decimal import Decimal
+
+import polars as pl
+from pydantic import BaseModel
+
+from nomotax.core.crosswalk.steps.lookups import UseLadder
+from nomotax.core.errors import NotFound
+from nomotax.core.pricing.ladder import SCALE, Ladder, shares
+from nomotax.core.schema.model import Role
+from nomotax.flows.catalog import key_and_content
+from nomotax.flows.workbench import Workbench, open_workbench
+from nomotax.records.database import session
+from nomotax.records.repositories import LookupsRepository, Stores
+
+_CURVE = 160
+_WORST = 12
+
+
+class CurvePoint(BaseModel):
+    cost: Decimal
+    price: Decimal
+    margin: Decimal
+
+
+class PricedProduct(BaseModel):
+    """``before`` is today's price in the catalog, null for a new product. Shares in percent."""
+
+    key: str
+    title: str
+    cost: Decimal
+    price: Decimal
+    margin: Decimal | None
+    markup: Decimal | None
+    before: Decimal | None
+    move: Decimal | None
+
+
+class Bin(BaseModel):
+    """Products whose share lies from ``start`` (inclusive), in percent, one bin wide."""
+
+    start: int
+    count: int
+
+
+class RungUse(BaseModel):
+    count: int
+    margin_least: Decimal | None
+    margin_most: Decimal | None
+
+
+class PriceView(BaseModel):
+    field: str
+    ladder: Ladder
+    ladders: list[str]
+    used: bool
+    products: int
+    curve: list[CurvePoint]
+    rungs: list[RungUse]
+    margins: list[Bin]
+    moves: list[Bin]
+    up: int
+    down: int
+    same: int
+    new: int
+    worst: list[PricedProduct]
+    steepest: list[PricedProduct]
+
+
+def price_view(feed_id: int, delivery_id: int | None = None, ladder: Ladder | None = None) -> PriceView:
+    """The ladder that prices this feed (or ``ladder``, to try one) over its real products.
+
+    Raises ``NotFound`` when the store has no ladder or the feed no cost to price.
+    """
+    bench = open_workbench(feed_id, delivery_id)
+    field, name = _ladder_step(bench)
+    chosen = ladder or bench.lookups.ladders.get(name)
+    if chosen is None:
+        raise NotFound("There is no price ladder yet.", remedy="Make one here.")
+    products = _priced(bench, field, chosen)
+    return PriceView(
+        field=field,
+        ladder=chosen,
+        ladders=sorted(bench.lookups.ladders),
+        used=bool(field),
+        products=products.height,
+        curve=_curve(chosen, products),
+        rungs=_rungs(chosen, products),
+        margins=_bins(products["margin"], 5),
+        moves=_bins(products["move"], 2),
+        up=int((products["move"] > 0).sum()),
+        down=int((products["move"] < 0).sum()),
+        same=int((products["move"] == 0).sum()),
+        new=products["before"].null_count(),
+        worst=_listed(products.sort("margin", "key").head(_WORST)),
+        steepest=_listed(
+            products.filter(pl.col("move") != 0)
+            .sort(pl.col("move").abs(), descending=True)
+            .head(_WORST)
+        ),
+    )
+
+
+def _ladder_step(bench: Workbench) -> tuple[str, str]:
+    """The field priced by a ladder and the ladder's name; "" and the first ladder if none is."""
+    for name, fill in bench.runnable.fills.items():
+        step = next((s for s in fill.steps if isinstance(s, UseLadder) and not s.off), None)
+        if step:
+            return name, step.ladder
+    return "", next(iter(bench.lookups.ladders), "")
+
+
+_EMPTY = {
+    "key": pl.String, "title": pl.String, "cost": pl.Decimal(38, 2), "price": pl.Decimal(38, 2),
+    "before": pl.Decimal(38, 2), "margin": pl.Decimal(38, 1), "move": pl.Decimal(38, 1),
+}  # fmt: skip
+
+
+def _priced(bench: Workbench, field: str, ladder: Ladder) -> pl.DataFrame:
+    """key, title, cost, price, before and the shares of every product that has a cost."""
+    if not field:
+        return pl.DataFrame(schema=_EMPTY)
+    one = bench.plan[field]
+    on = [s for s in one.fill.steps if not s.off]
+    at = next(i for i, s in enumerate(on) if isinstance(s, UseLadder))
+    costs = bench.plan.stages(bench.sample, field)[f"stage {at}"]
+    title = bench.schema.with_role(Role.TITLE)
+    named = title.name if title and title.name in bench.filled.columns else bench.schema.key
+    money = pl.Decimal(38, SCALE)
+    frame = bench.filled.select(
+        pl.col(bench.schema.key).alias("key") if bench.schema.key in bench.plan.fields
+        else pl.lit("").alias("key"),
+        pl.col(named).alias("title"),
+        costs.alias("cost").cast(money, strict=False),
+    ).filter(pl.col("cost") >= 0)  # fmt: skip
+    stored = _todays_prices(bench)
+    return (
+        frame.with_columns(price=ladder.price(pl.col("cost")))
+        .join(stored, on="key", how="left", maintain_order="left")
+        .with_columns(
+            margin=_percent(pl.col("price") - pl.col("cost"), pl.col("price")),
+            move=_percent(pl.col("price") - pl.col("before"), pl.col("before")),
+        )
+    )
+
+
+def _percent(part: pl.Expr, whole: pl.Expr) -> pl.Expr:
+    """Percent to one place, exact; null where ``whole`` is zero."""
+    share = pl.when(whole != 0).then(part * pl.lit(Decimal(100), dtype=pl.Decimal(38, SCALE)))
+    return (share / whole).round(1, mode="half_away_from_zero").cast(pl.Decimal(38, 1))
+
+
+def _todays_prices(bench: Workbench) -> pl.DataFrame:
+    price = bench.schema.with_role(Role.PRICE)
+    frame = key_and_content(bench.store_id, [price.name] if price else [])
+    column = pl.col(price.name) if price else pl.lit(None)
+    return frame.select("key", column.cast(pl.Decimal(38, SCALE), strict=False).alias("before"))
+
+
+def _curve(ladder: Ladder, products: pl.DataFrame) -> list[CurvePoint]:
+    """The ladder at evenly spread costs up to what the products cost."""
+    top = products["cost"].quantile(0.98) if products.height else None
+    last_start = ladder.rungs[-1].start
+    most = max(Decimal(str(round(top or 0, 2))), last_start * Decimal("1.3"), Decimal(10))
+    costs = [(most * n / _CURVE).quantize(Decimal("0.01")) for n in range(1, _CURVE + 1)]
+    frame = pl.DataFrame({"cost": costs}, schema={"cost": pl.Decimal(38, SCALE)})
+    priced = frame.with_columns(price=ladder.price(pl.col("cost")))
+    return [
+        CurvePoint(cost=_two(c), price=_two(p), margin=shares(c, p).margin or Decimal(0))
+        for c, p in priced.iter_rows()
+    ]
+
+
+def _two(value: Decimal) -> Decimal:
+    return value.quantize(Decimal("0.01"))
+
+
+def _rungs(ladder: Ladder, products: pl.DataFrame) -> list[RungUse]:
+    starts = [r.start for r in ladder.rungs]
+    uses = []
+    for start, end in zip(starts, [*starts[1:], None], strict=True):
+        on = products.filter(pl.col("cost") >= start)
+        on = on if end is None else on.filter(pl.col("cost") < end)
+        least, most = on["margin"].min(), on["margin"].max()
+        uses.append(
+            RungUse(
+                count=on.height,
+                margin_least=Decimal(str(least)) if least is not None else None,
+                margin_most=Decimal(str(most)) if most is not None else None,
+            )
+        )
+    return uses
+
+
+def _bins(values: pl.Series, width: int) -> list[Bin]:
+    found = values.drop_nulls()
+    if found.len() == 0:
+        return []
+    starts = (found.cast(pl.Float64) / width).floor().cast(pl.Int64) * width
+    counts = dict(starts.value_counts().iter_rows())
+    return [
+        Bin(start=s, count=counts.get(s, 0))
+        for s in range(min(counts), max(counts) + width, width)
+    ][:200]
+
+
+def _listed(products: pl.DataFrame) -> list[PricedProduct]:
+    listed = []
+    for row in products.iter_rows(named=True):
+        share = shares(row["cost"], row["price"])
+        listed.append(
+            PricedProduct(
+                key=row["key"] or "",
+                title=row["title"] or "",
+                cost=_two(row["cost"]),
+                price=_two(row["price"]),
+                margin=share.margin,
+                markup=share.markup,
+                before=_two(row["before"]) if row["before"] is not None else None,
+                move=row["move"],
+            )
+        )
+    return listed
+
+
+def save_ladder(store_id: int, ladder: Ladder) -> None:
+    """Keep a ladder under its name."""
+    with session() as db:
+        Stores(db).get(store_id)
+        LookupsRepository(db).save(store_id, ladder)

@@ -1,0 +1,128 @@
+"""Open questions: what still needs a person, most products first."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from nomotax.core.crosswalk.suggest import Suggestion
+from nomotax.core.errors import CrosswalkError
+from nomotax.core.lookups.suggest import Proposal
+from nomotax.flows.bench import bench_state
+from nomotax.flows.placing import category_view, value_tables
+from nomotax.flows.workbench import Workbench, open_workbench
+from nomotax.core.crosswalk.steps.lookups import UseCategoryTable
+
+Kind = Literal["field", "column", "value", "category", "missing_column"]
+
+
+class Question(BaseModel):
+    """``subject`` is the field, column, word or path that is asked about; ``table`` the look-up
+    that would remember the answer; ``touches`` counts products."""
+
+    kind: Kind
+    subject: str
+    touches: int
+    text: str
+    field: str = ""
+    table: str = ""
+    options: list[str] = []
+    proposal: Proposal | None = None
+    suggestion: Suggestion | None = None
+
+
+def open_questions(feed_id: int, delivery_id: int | None = None) -> list[Question]:
+    """Everything that needs an answer before this delivery is wholly mapped."""
+    state = bench_state(feed_id, delivery_id)
+    bench = open_workbench(feed_id, delivery_id)
+    by_field = {s.field: s for s in state.suggestions}
+    by_column = {s.column: s for s in state.suggestions}
+    found = [
+        Question(
+            kind="missing_column",
+            subject=column,
+            touches=state.rows,
+            text=f"The column '{column}' did not arrive; it feeds {', '.join(fields)}.",
+            field=fields[0],
+        )
+        for column, fields in state.missing.items()
+    ]
+    found += [
+        Question(
+            kind="field",
+            subject=f.field.name,
+            touches=state.rows,
+            text=f"{f.field.label} is required and nothing fills it.",
+            field=f.field.name,
+            suggestion=by_field.get(f.field.name),
+        )
+        for f in state.fields
+        if f.field.required and not f.source
+    ]
+    filled = {c.name: c.filled for c in state.columns}
+    found += [
+        Question(
+            kind="column",
+            subject=column,
+            touches=filled.get(column, 0),
+            text=f"Nothing uses the column '{column}' yet.",
+            suggestion=by_column.get(column),
+        )
+        for column in state.undecided
+    ]
+    if not state.error:
+        found += _words(feed_id, delivery_id) + _paths(bench, feed_id, delivery_id)
+    return sorted(found, key=lambda q: (-q.touches, q.kind, q.subject))
+
+
+def _words(feed_id: int, delivery_id: int | None) -> list[Question]:
+    return [
+        Question(
+            kind="value",
+            subject=word.arriving,
+            touches=word.count,
+            text=f"{view.field_label} '{word.arriving}' has no store value.",
+            field=view.field,
+            table=view.table,
+            options=view.allowed,
+            proposal=word.proposal,
+        )
+        for view in value_tables(feed_id, delivery_id)
+        if view.otherwise == "ask"
+        for word in view.words
+        if word.word is None
+    ]
+
+
+def _paths(bench: Workbench, feed_id: int, delivery_id: int | None) -> list[Question]:
+    uses = any(
+        isinstance(s, UseCategoryTable) for f in bench.runnable.fills.values() for s in f.steps
+    )
+    if not uses:
+        return []
+    view = category_view(feed_id, delivery_id)
+    return [
+        Question(
+            kind="category",
+            subject=row.path,
+            touches=row.own,
+            text=f"'{row.path}' has no store category.",
+            field=view.field,
+            table=view.table,
+            options=view.store,
+            proposal=row.proposal,
+        )
+        for row in view.arriving
+        if row.place is None and row.own
+    ]
+
+
+def count_open(feed_id: int, delivery_id: int | None = None) -> int:
+    """How many questions are open."""
+    try:
+        return len(open_questions(feed_id, delivery_id))
+    except CrosswalkError:
+        return 1
+
+

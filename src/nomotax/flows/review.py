@@ -1,0 +1,223 @@
+"""Review of a prepared changeset: counts that filter, pages, movement of prices, files."""
+
+from __future__ import annotations
+
+import io
+from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
+
+import polars as pl
+from pydantic import BaseModel
+
+from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.diff import NEW, OLD
+from nomotax.core.errors import NotFound
+from nomotax.core.schema.model import Role, StoreSchema
+from nomotax.core.writing.tables import write_table
+from nomotax.flows.catalog import key_and_content
+from nomotax.flows.runs import changeset_name
+from nomotax.records.database import session
+from nomotax.records.repositories import Feeds, Runs, Stores
+
+Status = str
+
+
+class Change(BaseModel):
+    """``percent`` is given where both values are numbers and the old one is not zero."""
+
+    field: str
+    label: str
+    before: str | None
+    after: str | None
+    percent: Decimal | None
+
+
+class ReviewRow(BaseModel):
+    row: int | None
+    key: str | None
+    title: str | None
+    status: str
+    reason: str | None
+    changes: list[Change]
+
+
+class FieldCount(BaseModel):
+    field: str
+    label: str
+    count: int
+
+
+class ReasonCount(BaseModel):
+    kind: str
+    count: int
+    example: str
+
+
+class MovePoint(BaseModel):
+    key: str
+    before: Decimal
+    after: Decimal
+
+
+class ReviewSummary(BaseModel):
+    """``fields`` counts changed products by field; ``moves`` are old and new price of at most
+    ``2000`` products whose price changes."""
+
+    arrived: int
+    fields: list[FieldCount]
+    reasons: list[ReasonCount]
+    moves: list[MovePoint]
+    currency: str
+
+
+class ReviewPage(BaseModel):
+    total: int
+    rows: list[ReviewRow]
+
+
+_MOVES = 2000
+
+
+def _scan(run_id: int) -> pl.LazyFrame:
+    if not artifacts().exists(changeset_name(run_id)):
+        raise NotFound("This run has no changeset yet.", remedy="Wait until it is prepared.")
+    return artifacts().scan(changeset_name(run_id))
+
+
+def _schema(run_id: int) -> StoreSchema:
+    with session() as db:
+        feeds = Feeds(db)
+        supplier = feeds.supplier(feeds.get(Runs(db).get(run_id).feed_id))
+        return Stores(db).schema(supplier.store_id)
+
+
+def review_summary(run_id: int) -> ReviewSummary:
+    """What the whole changeset amounts to. Raises ``NotFound`` before it is prepared."""
+    schema, scan = _schema(run_id), _scan(run_id)
+    fields = (
+        scan.filter(pl.col("status") == "changed")
+        .select(pl.col("fields").explode())
+        .group_by("fields")
+        .len("count")
+        .sort("count", descending=True)
+        .collect()
+    )
+    price = schema.with_role(Role.PRICE)
+    return ReviewSummary(
+        arrived=scan.filter(pl.col("row").is_not_null()).select(pl.len()).collect().item(),
+        fields=[
+            FieldCount(field=f, label=schema[f].label, count=c)
+            for f, c in fields.iter_rows()
+            if f in schema
+        ],
+        reasons=_reasons(run_id),
+        moves=_moves(scan, price.name) if price else [],
+        currency=(price.currency or "") if price else "",
+    )
+
+
+def _reasons(run_id: int) -> list[ReasonCount]:
+    problems = artifacts().scan(changeset_name(run_id).replace(".parquet", "-problems.parquet"))
+    counts = (
+        problems.filter(pl.col("severity") != "skipped")
+        .group_by("kind")
+        .agg(pl.col("row").n_unique().alias("count"), pl.col("message").first().alias("example"))
+        .sort("count", descending=True)
+        .collect()
+    )
+    return [ReasonCount.model_validate(r) for r in counts.iter_rows(named=True)]
+
+
+def _moves(scan: pl.LazyFrame, price: str) -> list[MovePoint]:
+    if OLD + price not in scan.collect_schema().names():
+        return []
+    moved = (
+        scan.filter((pl.col("status") == "changed") & pl.col("fields").list.contains(price))
+        .select("key", pl.col(OLD + price).alias("before"), pl.col(NEW + price).alias("after"))
+        .drop_nulls()
+        .collect()
+    )
+    if moved.height > _MOVES:
+        moved = moved.gather_every(moved.height // _MOVES + 1)
+    return [MovePoint.model_validate(r) for r in moved.iter_rows(named=True)]
+
+
+def review_page(
+    run_id: int, status: str = "", field: str = "", search: str = "",
+    offset: int = 0, limit: int = 200,
+) -> ReviewPage:  # fmt: skip
+    """Rows of one status (or all), of those that change ``field``, or that hold ``search``."""
+    schema, scan = _schema(run_id), _scan(run_id)
+    if status:
+        scan = scan.filter(pl.col("status") == status)
+    if field:
+        scan = scan.filter(pl.col("fields").list.contains(field))
+    if search:
+        text = search.lower()
+        scan = scan.filter(
+            pl.any_horizontal(
+                pl.col(c).str.to_lowercase().str.contains(text, literal=True)
+                for c in ("key", "title", "reason")
+            )
+        )
+    total = scan.select(pl.len()).collect().item()
+    rows = scan.slice(offset, limit).collect()
+    return ReviewPage(total=total, rows=[_row(r, schema) for r in rows.iter_rows(named=True)])
+
+
+def _row(row: dict[str, object], schema: StoreSchema) -> ReviewRow:
+    changes = []
+    if row["status"] in ("changed", "new"):
+        changes = [_change(f, row, schema) for f in row["fields"]]  # type: ignore[attr-defined]  # a list of names
+    return ReviewRow.model_validate(
+        {k: row[k] for k in ("row", "key", "title", "status", "reason")} | {"changes": changes}
+    )
+
+
+def _change(field: str, row: dict[str, object], schema: StoreSchema) -> Change:
+    before, after = row[OLD + field], row[NEW + field]
+    percent = None
+    if field in schema and schema[field].numeric and before is not None and after is not None:
+        percent = _percent(str(before), str(after))
+    return Change.model_validate(
+        {
+            "field": field,
+            "label": schema[field].label if field in schema else field,
+            "before": before,
+            "after": after,
+            "percent": percent,
+        }
+    )
+
+
+def _percent(before: str, after: str) -> Decimal | None:
+    try:
+        old, new = Decimal(before), Decimal(after)
+    except InvalidOperation:
+        return None
+    if old == 0:
+        return None
+    return ((new - old) * 100 / old).quantize(Decimal("0.1"), ROUND_HALF_UP)
+
+
+def result_file(run_id: int, kind: str) -> bytes:
+    """Every arriving row with what became of it and why."""
+    frame = _scan(run_id).select(
+        "row", "key", "title", "status", "reason", pl.col("fields").list.join(", ")
+    ).collect()  # fmt: skip
+    out = io.BytesIO()
+    write_table(frame, out, kind, "Result")
+    return out.getvalue()
+
+
+def outbound_file(store_id: int, kind: str, run_id: int | None = None) -> bytes:
+    """The catalog, or what a run changed (as it stands in the catalog now), in the store
+    schema's column order."""
+    with session() as db:
+        names = Stores(db).schema(store_id).names
+    catalog = key_and_content(store_id, names)
+    if run_id is not None:
+        changed = _scan(run_id).filter(pl.col("status").is_in(["new", "changed"]))
+        catalog = catalog.join(changed.select("key").collect(), on="key", how="semi")
+    out = io.BytesIO()
+    write_table(catalog.sort("key").select(names), out, kind)
+    return out.getvalue()

@@ -1,0 +1,340 @@
+"""A run: a delivery prepared into a changeset, applied to the catalog, undone."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+import polars as pl
+from sqlalchemy import text
+from sqlmodel import Session
+
+from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.diff import NEW, compare
+from nomotax.core.crosswalk.compiler import compile_plan
+from nomotax.core.crosswalk.flow import Context
+from nomotax.core.crosswalk.model import Bundle
+from nomotax.core.errors import Conflict, NomotaxError, StaleChangeset
+from nomotax.core.reading.model import Reading
+from nomotax.core.schema.model import FieldKind, Role, StoreSchema
+from nomotax.flows.catalog import key_and_content
+from nomotax.flows.workbench import freeze_version, open_workbench
+from nomotax.records.bulk import copy_frame
+from nomotax.records.database import session
+from nomotax.records.repositories import Deliveries, Feeds, Runs, Stores, known_id
+from nomotax.records.tables import Run, RunLog, now
+
+#: Statuses of a run that a worker is busy with.
+BUSY = ("queued", "preparing", "applying", "undoing")
+
+
+def changeset_name(run_id: int) -> str:
+    return f"changesets/{run_id}.parquet"
+
+
+def problems_name(run_id: int) -> str:
+    return f"changesets/{run_id}-problems.parquet"
+
+
+class Stopped(NomotaxError):
+    """A person stopped this run."""
+
+
+def start_run(feed_id: int, delivery_id: int | None = None) -> Run:
+    """Freeze the crosswalk and queue the preparation. The caller defers the job.
+
+    Raises ``CrosswalkError`` at once for a crosswalk that cannot run on this delivery.
+    """
+    bench = open_workbench(feed_id, delivery_id)
+    compile_plan(bench.crosswalk, bench.schema, bench.context, bench.delivery.columns)
+    version_id = freeze_version(feed_id, bench.bundle())
+    with session() as db:
+        return Runs(db).add(
+            Run(
+                feed_id=feed_id,
+                delivery_id=known_id(bench.delivery),
+                version_id=version_id,
+                stage="waiting for a worker",
+            )
+        )
+
+
+class Progress:
+    """Tells how far a run is, in transactions of its own, and hears a stop."""
+
+    def __init__(self, run_id: int) -> None:
+        self.run_id = run_id
+        self._last = (-1, "")
+
+    def __call__(self, percent: int, stage: str) -> None:
+        """Raises ``Stopped`` when a person has asked for it."""
+        if (percent, stage) == self._last:
+            return
+        self._last = (percent, stage)
+        with session() as db:
+            run = Runs(db).get(self.run_id)
+            if run.stop_requested:
+                raise Stopped("Stopped by hand; nothing was changed.")
+            run.progress, run.stage = percent, stage
+            db.add(run)
+
+
+def _note(db: Session, run: Run, line: str) -> None:
+    db.add(run)
+    db.add(RunLog(run_id=known_id(run), text=line))
+
+
+def _set_status(run_id: int, status: str, line: str, error: str = "") -> None:
+    with session() as db:
+        run = Runs(db).get(run_id)
+        run.status, run.error, run.stage = status, error, ""
+        _note(db, run, line)
+
+
+@contextmanager
+def _failing(run_id: int, fallback: str) -> Iterator[None]:
+    """Keeps the reason of a failure on the run, and what state it goes back to."""
+    try:
+        yield
+    except Stopped as stop:
+        _set_status(run_id, fallback, stop.message)
+    except NomotaxError as error:
+        _set_status(run_id, fallback, str(error), str(error))
+        raise
+
+
+def prepare(run_id: int) -> None:
+    """Fill the whole delivery, compare it with the catalog, keep the changeset."""
+    with session() as db:
+        run = Runs(db).get(run_id)
+        run.status, run.stop_requested = "preparing", False
+        _note(db, run, "preparing")
+    with _failing(run_id, "failed"):
+        _prepare(run_id, Progress(run_id))
+
+
+def _prepare(run_id: int, tell: Progress) -> None:
+    tell(5, "reading")
+    with session() as db:
+        runs, feeds, stores = Runs(db), Feeds(db), Stores(db)
+        run = runs.get(run_id)
+        bundle = Bundle.model_validate(runs.version(run).bundle)
+        supplier = feeds.supplier(feeds.get(run.feed_id))
+        store = stores.get(supplier.store_id)
+        schema = stores.schema(supplier.store_id)
+        categories = frozenset(stores.category_paths(supplier.store_id))
+        delivery = Deliveries(db).get(run.delivery_id)
+        base = store.revision
+    arriving = artifacts().scan(delivery.table_artifact or "").collect()
+    ctx = Context((bundle.reading or Reading()).decimal, bundle.lookups(), categories)
+    plan = compile_plan(bundle.crosswalk, schema, ctx, delivery.columns)
+    tell(20, "loading the catalog")
+    catalog = key_and_content(supplier.store_id, schema.names)
+    tell(45, "filling and comparing")
+    changeset = compare(arriving, plan, catalog, supplier.name)
+    tell(85, "keeping the changeset")
+    artifacts().write_frame(changeset_name(run_id), changeset.frame)
+    artifacts().write_frame(problems_name(run_id), changeset.problems)
+    with session() as db:
+        run = Runs(db).get(run_id)
+        run.status, run.progress, run.stage = "prepared", 100, ""
+        run.counts, run.base_revision, run.error = changeset.counts(), base, ""
+        said = ", ".join(f"{n} {s}" for s, n in run.counts.items() if n)
+        _note(db, run, f"prepared {delivery.rows} rows: {said}")
+
+
+def request_apply(run_id: int) -> Run:
+    """Mark a prepared run for applying. Raises ``Conflict`` for a run in another state.
+
+    A run that was interrupted while applying may be asked again: nothing of it was written.
+    """
+    with session() as db:
+        run = Runs(db).get(run_id)
+        if run.status not in ("prepared", "applying"):
+            raise Conflict(f"This run is {run.status}; only a prepared one can be applied.")
+        run.status, run.progress, run.stage = "applying", 0, "waiting for a worker"
+        run.stop_requested, run.error = False, ""
+        db.add(run)
+        return run
+
+
+def apply(run_id: int) -> None:
+    """Write the changeset to the catalog in one transaction: all of it, or nothing."""
+    with _failing(run_id, "prepared"):
+        tell = Progress(run_id)
+        tell(1, "loading the changeset")
+        frame = artifacts().scan(changeset_name(run_id)).filter(
+            pl.col("status").is_in(["new", "changed"])
+        ).collect()  # fmt: skip
+        with session() as db:
+            runs, feeds = Runs(db), Feeds(db)
+            run = runs.get(run_id)
+            supplier = feeds.supplier(feeds.get(run.feed_id))
+            revision = _take_turn(db, supplier.store_id)
+            db.refresh(run)
+            if run.status == "applied":
+                return
+            if revision != run.base_revision:
+                raise StaleChangeset(
+                    "The catalog has changed since this changeset was prepared.",
+                    where=f"revision {run.base_revision}, now {revision}",
+                    remedy="Prepare it again; nothing was written.",
+                )
+            schema = Stores(db).schema(supplier.store_id)
+            staged = _staged(frame, schema)
+            _stage(db, staged, lambda done: tell(5 + 60 * done // max(1, staged.height), "copying"))
+            tell(70, "writing products")
+            _write(db, run, supplier.store_id, known_id(supplier))
+            run.status, run.progress, run.stage = "applied", 100, ""
+            run.finished_at = now()
+            _note(db, run, f"applied: {staged.height} products written")
+
+
+def _take_turn(db: Session, store_id: int) -> int:
+    """Lock the store until this transaction ends, count its catalog one revision on, and give
+    the revision it had."""
+    statement = "update stores set revision = revision + 1 where id = :s returning revision - 1"
+    return int(db.connection().execute(text(statement), {"s": store_id}).scalar_one())
+
+
+def _staged(frame: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:
+    """key, title, category and content (JSON text) of every product to write."""
+    fields = [c.removeprefix(NEW) for c in frame.columns if c.startswith(NEW)]
+    category = next(schema.of_kind(FieldKind.CATEGORY), None)
+    title = schema.with_role(Role.TITLE)
+
+    def heading(name: str | None) -> pl.Expr:
+        known = name is not None and name in fields
+        return pl.col(f"{NEW}{name}") if known else pl.lit(None, dtype=pl.String)
+
+    content = pl.struct(pl.col(NEW + f).alias(f) for f in fields).struct.json_encode()
+    return frame.select(
+        "key",
+        heading(title.name if title else None).alias("title"),
+        heading(category.name if category else None).alias("category"),
+        "status",
+        content.alias("content"),
+    )
+
+
+def _stage(db: Session, staged: pl.DataFrame, tell: Callable[[int], None]) -> None:
+    db.connection().execute(
+        text(
+            "create temp table staged (key text primary key, title text, category text, "
+            "status text, content jsonb) on commit drop"
+        )
+    )
+    copy_frame(db, "staged", staged, tell)
+    db.connection().execute(text("analyze staged"))
+
+
+_HISTORY = """
+insert into product_changes (run_id, store_id, key, before, after)
+select :run, :store, s.key, p.content, jsonb_strip_nulls(coalesce(p.content, '{}') || s.content)
+from staged s left join products p on p.store_id = :store and p.key = s.key
+"""
+_INSERT = """
+insert into products (store_id, supplier_id, key, title, category, content, changed_run, changed_at)
+select :store, :supplier, key, coalesce(title, ''), coalesce(category, ''),
+       jsonb_strip_nulls(content), :run, :now
+from staged where status = 'new'
+"""
+_UPDATE = """
+update products p set content = jsonb_strip_nulls(p.content || s.content),
+       title = coalesce(s.title, p.title), category = coalesce(s.category, p.category),
+       changed_run = :run, changed_at = :now
+from staged s where s.status = 'changed' and p.store_id = :store and p.key = s.key
+"""
+
+
+def _write(db: Session, run: Run, store_id: int, supplier_id: int) -> None:
+    values = {"run": run.id, "store": store_id, "supplier": supplier_id, "now": now()}
+    for statement in (_HISTORY, _INSERT, _UPDATE):
+        db.connection().execute(text(statement), values)
+
+
+def request_undo(run_id: int) -> Run:
+    """Mark an applied run for undoing. Raises ``Conflict`` when it is not applied."""
+    with session() as db:
+        run = Runs(db).get(run_id)
+        if run.status not in ("applied", "undoing"):
+            raise Conflict(f"This run is {run.status}; only an applied one can be undone.")
+        run.status, run.progress, run.stage = "undoing", 0, "waiting for a worker"
+        run.stop_requested, run.error = False, ""
+        db.add(run)
+        return run
+
+
+def undo(run_id: int) -> None:
+    """Put back exactly what the run changed, in one transaction.
+
+    Raises ``Conflict`` when a later run has changed one of its products since.
+    """
+    with _failing(run_id, "applied"), session() as db:
+        runs, feeds = Runs(db), Feeds(db)
+        run = runs.get(run_id)
+        if run.status == "undone":
+            return
+        supplier = feeds.supplier(feeds.get(run.feed_id))
+        values = {"run": run_id, "store": supplier.store_id, "now": now()}
+        connection = db.connection()
+        _take_turn(db, supplier.store_id)
+        later = connection.execute(text(_TOUCHED_SINCE), values).scalars().all()
+        if later:
+            raise Conflict(
+                "Later runs changed some of these products; undo those runs first.",
+                where=f"{', '.join(later[:5])}{' …' if len(later) > 5 else ''}",
+            )
+        connection.execute(text(_RESTORE), values | _heading_names(Stores(db), supplier.store_id))
+        connection.execute(text(_REMOVE), values)
+        run.status, run.finished_at, run.progress, run.stage = "undone", now(), 100, ""
+        _note(db, run, "undone: every product is as it was before")
+
+
+_TOUCHED_SINCE = """
+select c.key from product_changes c
+left join products p on p.store_id = c.store_id and p.key = c.key
+where c.run_id = :run and (p.key is null or p.content <> c.after) order by c.key limit 20
+"""
+_RESTORE = """
+update products p set content = c.before, changed_run = null, changed_at = :now,
+       title = coalesce(c.before->>:title, ''), category = coalesce(c.before->>:category, '')
+from product_changes c
+where c.run_id = :run and c.before is not null and p.store_id = :store and p.key = c.key
+"""
+_REMOVE = """
+delete from products p using product_changes c
+where c.run_id = :run and c.before is null and p.store_id = :store and p.key = c.key
+"""
+
+
+def _heading_names(stores: Stores, store_id: int) -> dict[str, str]:
+    schema = stores.schema(store_id)
+    category = next(schema.of_kind(FieldKind.CATEGORY), None)
+    title = schema.with_role(Role.TITLE)
+    return {"title": title.name if title else "", "category": category.name if category else ""}
+
+
+def request_stop(run_id: int) -> Run:
+    """Ask a busy run to stop; it does so before it writes anything."""
+    with session() as db:
+        run = Runs(db).get(run_id)
+        if run.status in BUSY:
+            run.stop_requested = True
+            db.add(run)
+        return run
+
+
+def mark_interrupted() -> int:
+    """Runs that were busy when their worker died are given back. Called when a worker starts
+    and no other works; gives how many there were."""
+    back = {"preparing": "failed", "applying": "prepared", "undoing": "applied"}
+    count = 0
+    with session() as db:
+        for status, fallback in back.items():
+            for run in Runs(db).with_status(status):
+                run.status, run.stage = fallback, ""
+                run.error = "Interrupted; nothing was half-written. It can be run again."
+                _note(db, run, run.error)
+                count += 1
+    return count

@@ -1,0 +1,203 @@
+"""One feed's crosswalk over one of its deliveries: what every bench screen asks about."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+
+import polars as pl
+
+from nomotax.artifacts.store import artifacts
+from nomotax.core.crosswalk.compiler import Plan, compile_plan, missing_columns
+from nomotax.core.crosswalk.flow import Context, Lookups
+from nomotax.core.crosswalk.model import Bundle, Crosswalk
+from nomotax.core.crosswalk.problems import problems_of
+from nomotax.core.errors import NotFound
+from nomotax.core.reading.model import DecimalMark, Reading
+from nomotax.core.reading.profile import ColumnProfile
+from nomotax.core.schema.model import StoreSchema
+from nomotax.core.table import ROW
+from nomotax.records.database import session
+from nomotax.records.repositories import (
+    Deliveries,
+    Feeds,
+    LookupsRepository,
+    Runs,
+    Stores,
+    known_id,
+)
+from nomotax.records.tables import Delivery, Feed
+
+#: Rows that stand for a large feed on the bench; the prepared changeset counts them all.
+SAMPLE_ROWS = 20_000
+
+
+@lru_cache(maxsize=4)
+def _sample(artifact: str) -> pl.DataFrame:
+    """The whole table where it is small, else rows evenly spread over it."""
+    scan = artifacts().scan(artifact)
+    rows = scan.select(pl.len()).collect().item()
+    if rows <= SAMPLE_ROWS:
+        return scan.collect()
+    every = rows // SAMPLE_ROWS + 1
+    return scan.filter((pl.col(ROW) - 1) % every == 0).collect()
+
+
+@dataclass(frozen=True)
+class Workbench:
+    """Everything needed to run a draft: loaded once a request."""
+
+    store_id: int
+    store_name: str
+    feed: Feed
+    supplier: str
+    delivery: Delivery
+    schema: StoreSchema
+    crosswalk: Crosswalk
+    lookups: Lookups
+    categories: tuple[str, ...]
+
+    @property
+    def artifact(self) -> str:
+        if self.delivery.table_artifact is None:
+            raise NotFound(
+                f"{self.delivery.file_name} could not be read: {self.delivery.error}",
+                remedy="Open its reading and change how it is read.",
+            )
+        return self.delivery.table_artifact
+
+    @property
+    def supplier_short(self) -> str:
+        """The supplier's first word: the beginning of the names of look-ups made for it."""
+        return self.supplier.split()[0]
+
+    @property
+    def decimal(self) -> DecimalMark:
+        return Reading.model_validate(self.delivery.reading or {}).decimal
+
+    @cached_property
+    def profiles(self) -> list[ColumnProfile]:
+        return [ColumnProfile.model_validate(p) for p in self.delivery.profile]
+
+    @cached_property
+    def context(self) -> Context:
+        return Context(self.decimal, self.lookups, frozenset(self.categories))
+
+    @cached_property
+    def missing(self) -> dict[str, list[str]]:
+        """Columns the crosswalk asks for that this delivery does not have."""
+        return missing_columns(self.crosswalk.all_fills(), set(self.delivery.columns))
+
+    @cached_property
+    def runnable(self) -> Crosswalk:
+        """The crosswalk without fills that this delivery cannot feed (they are open questions)."""
+        lost = {name for names in self.missing.values() for name in names}
+        fills = {n: f for n, f in self.crosswalk.fills.items() if n not in lost}
+        parked = {c: f for c, f in self.crosswalk.parked.items() if c not in self.missing}
+        return self.crosswalk.model_copy(update={"fills": fills, "parked": parked})
+
+    @cached_property
+    def plan(self) -> Plan:
+        return compile_plan(self.runnable, self.schema, self.context, self.delivery.columns)
+
+    @property
+    def sample(self) -> pl.DataFrame:
+        return _sample(self.artifact)
+
+    @property
+    def sampled(self) -> bool:
+        return self.delivery.rows > SAMPLE_ROWS
+
+    @cached_property
+    def filled(self) -> pl.DataFrame:
+        """The filled sample, kept between requests while nothing has changed."""
+        return _remembered(self._key, lambda: self.plan.fill(self.sample))
+
+    @cached_property
+    def problems(self) -> pl.DataFrame:
+        return _remembered(
+            ("problems", *self._key), lambda: problems_of(self.filled, self.plan, self.sample)
+        )
+
+    @cached_property
+    def _key(self) -> tuple[Hashable, ...]:
+        return (self.artifact, self.bundle().model_dump_json(), self.schema, self.categories)
+
+    def window(self, offset: int, limit: int) -> pl.DataFrame:
+        """Arriving rows by position, read from the stored table."""
+        return artifacts().scan(self.artifact).slice(offset, limit).collect()
+
+    def bundle(self) -> Bundle:
+        """The crosswalk with its reading and the look-ups it names: what runs, and is exported."""
+        tables, places, ladders = names_of_lookups(self.crosswalk)
+        return Bundle(
+            name=self.feed.name,
+            reading=Reading.model_validate(self.delivery.reading or {}),
+            crosswalk=self.crosswalk,
+            value_tables=tuple(t for n, t in self.lookups.value_tables.items() if n in tables),
+            category_tables=tuple(
+                t for n, t in self.lookups.category_tables.items() if n in places
+            ),
+            ladders=tuple(x for n, x in self.lookups.ladders.items() if n in ladders),
+        )
+
+
+def names_of_lookups(crosswalk: Crosswalk) -> tuple[set[str], set[str], set[str]]:
+    """The value tables, category tables and ladders that the steps name."""
+    found: tuple[set[str], set[str], set[str]] = (set(), set(), set())
+    for fill in crosswalk.fills.values():
+        for step in fill.steps:
+            if step.do == "value_table":
+                found[0].add(step.table)
+            elif step.do == "category_table":
+                found[1].add(step.table)
+            elif step.do == "ladder":
+                found[2].add(step.ladder)
+    return found
+
+
+_memory: dict[Hashable, pl.DataFrame] = {}
+_KEPT = 24
+
+
+def _remembered(key: Hashable, make: Callable[[], pl.DataFrame]) -> pl.DataFrame:
+    if key not in _memory:
+        while len(_memory) >= _KEPT:
+            _memory.pop(next(iter(_memory)))
+        _memory[key] = make()
+    return _memory[key]
+
+
+def open_workbench(feed_id: int, delivery_id: int | None = None) -> Workbench:
+    """The workbench of a feed over one delivery, the newest readable one by default.
+
+    Raises ``NotFound``.
+    """
+    with session() as db:
+        feeds, stores = Feeds(db), Stores(db)
+        feed = feeds.get(feed_id)
+        supplier = feeds.supplier(feed)
+        deliveries = Deliveries(db)
+        delivery = deliveries.get(delivery_id) if delivery_id else deliveries.newest(feed_id)
+        if delivery.feed_id != feed_id:
+            raise NotFound(f"Delivery {delivery_id} belongs to another feed.")
+        store = stores.get(supplier.store_id)
+        return Workbench(
+            store_id=known_id(store),
+            store_name=store.name,
+            feed=feed,
+            supplier=supplier.name,
+            delivery=delivery,
+            schema=stores.schema(supplier.store_id),
+            crosswalk=feeds.draft(feed),
+            lookups=LookupsRepository(db).of_store(supplier.store_id),
+            categories=tuple(stores.category_paths(supplier.store_id)),
+        )
+
+
+def freeze_version(feed_id: int, bundle: Bundle, note: str = "") -> int:
+    """Keep the bundle as a version (the newest again, if nothing changed) and give its id."""
+    with session() as db:
+        version = Runs(db).freeze(feed_id, bundle.model_dump(mode="json"), note)
+        return known_id(version)

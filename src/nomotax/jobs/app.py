@@ -1,0 +1,79 @@
+"""Background work on the same PostgreSQL: any number of workers, on any machine."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import time
+from functools import cache
+
+import structlog
+from procrastinate import App, PsycopgConnector, SyncPsycopgConnector
+from procrastinate.connector import BaseConnector
+from procrastinate.exceptions import ConnectorException
+from psycopg_pool import PoolTimeout
+
+from nomotax.core.errors import DatabaseUnavailable
+from nomotax.flows import runs
+from nomotax.records.database import database_url
+
+log = structlog.get_logger()
+_TASKS = {"prepare": runs.prepare, "apply": runs.apply, "undo": runs.undo}
+
+
+def _app(connector: BaseConnector) -> App:
+    """An application with our tasks. Tasks remember the application they were made in, so each
+    connector gets one of its own."""
+    made = App(connector=connector)
+    for name, work in _TASKS.items():
+        made.task(name=name, queue="runs")(work)
+    return made
+
+
+@cache
+def _queue(url: str) -> App:
+    """An application that can only defer, with a small pool of connections; one a process."""
+    connector = SyncPsycopgConnector(conninfo=url, min_size=0, max_size=4, timeout=5)
+    queue = _app(connector)
+    queue.open()
+    return queue
+
+
+def defer(task: str, run_id: int) -> None:
+    """Put a task on the queue. Raises ``DatabaseUnavailable``."""
+    try:
+        _queue(database_url()).configure_task(task, queue="runs").defer(run_id=run_id)
+    except (ConnectorException, PoolTimeout) as error:
+        raise DatabaseUnavailable(
+            "The job could not be put on the queue.", remedy="Start the database, then try again."
+        ) from error
+
+
+def run_worker(wait: bool = True, concurrency: int = 1) -> None:
+    """Work until stopped; with ``wait=False`` until the queue is empty. Survives a database that
+    goes away: what was interrupted is given back, and work goes on when it returns."""
+    while True:
+        try:
+            interrupted = runs.mark_interrupted() if wait and _alone() else 0
+            if interrupted:
+                log.warning("interrupted runs given back", count=interrupted)
+            asyncio.run(_work(wait, concurrency))
+            return
+        except (ConnectorException, DatabaseUnavailable, OSError) as error:
+            if not wait:
+                raise
+            log.warning("database lost, trying again", error=str(error))
+            time.sleep(2)
+
+
+def _alone() -> bool:
+    return os.environ.get("NOMOTAX_WORKERS", "1") == "1"
+
+
+async def _work(wait: bool, concurrency: int) -> None:
+    worker = _app(PsycopgConnector(conninfo=database_url()))
+    async with worker.open_async():
+        await worker.run_worker_async(
+            queues=["runs"], wait=wait, concurrency=concurrency, fetch_job_polling_interval=2,
+            install_signal_handlers=wait,
+        )  # fmt: skip

@@ -1,0 +1,44 @@
+"""Whole tables in and out of PostgreSQL, by COPY and ADBC rather than row by row."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import polars as pl
+from psycopg import sql
+from sqlmodel import Session
+
+from nomotax.records.database import database_url
+
+_PIECE = 20_000
+
+
+def read_query(query: str, schema: dict[str, Any]) -> pl.DataFrame:
+    """The rows of a query as a frame of ``schema`` (also when there are none)."""
+    frame = pl.read_database_uri(query, database_url(), engine="adbc")
+    return frame.select(pl.col(name).cast(kind) for name, kind in schema.items())
+
+
+def copy_frame(
+    db: Session, table: str, frame: pl.DataFrame, tell: Callable[[int], None] = lambda done: None
+) -> None:
+    """COPY a frame into ``table`` inside the session's transaction; ``tell`` hears how many rows
+    have gone over. Columns go by name."""
+    driver = db.connection().connection.driver_connection
+    columns = sql.SQL(", ").join(map(sql.Identifier, frame.columns))
+    command = sql.SQL("copy {} ({}) from stdin (format csv)").format(
+        sql.Identifier(table), columns
+    )
+    with driver.cursor() as cursor, cursor.copy(command) as copy:  # type: ignore[union-attr]  # psycopg connection
+        done = 0
+        for text, rows in _pieces(frame):
+            copy.write(text)
+            done += rows
+            tell(done)
+
+
+def _pieces(frame: pl.DataFrame) -> Iterator[tuple[str, int]]:
+    for part in frame.iter_slices(_PIECE):
+        # An unquoted nothing is SQL's null; a quoted nothing is an empty text.
+        yield part.write_csv(include_header=False, quote_style="non_numeric"), part.height

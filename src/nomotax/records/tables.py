@@ -1,0 +1,191 @@
+"""The tables of the database."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any, ClassVar
+
+from sqlalchemy import BigInteger, Column, DateTime, Index, UniqueConstraint
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlmodel import Field, SQLModel
+
+
+def now() -> datetime:
+    """The current moment, in UTC."""
+    return datetime.now(UTC)
+
+
+def _moment() -> Any:
+    return Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]  # SQLModel accepts instances
+
+
+def _document(**more: Any) -> Any:
+    return Field(sa_column=Column(JSONB, nullable=False), **more)
+
+
+class Store(SQLModel, table=True):
+    """One store: its product schema and the number of times its catalog has changed."""
+
+    __tablename__: ClassVar[str] = "stores"
+
+    id: int | None = Field(default=None, primary_key=True)
+    name: str
+    schema_document: dict[str, Any] = _document()
+    revision: int = 0
+    created_at: datetime = _moment()
+
+
+class Category(SQLModel, table=True):
+    """A category of a store, by its whole path."""
+
+    __tablename__: ClassVar[str] = "categories"
+    __table_args__ = (UniqueConstraint("store_id", "path"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    path: str
+
+
+class Supplier(SQLModel, table=True):
+    """Who sends."""
+
+    __tablename__: ClassVar[str] = "suppliers"
+    __table_args__ = (UniqueConstraint("store_id", "name"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    name: str
+
+
+class Feed(SQLModel, table=True):
+    """One stream of deliveries of a supplier, with its saved reading and the crosswalk in work.
+
+    ``draft_revision`` grows with each edit, so that two people cannot overwrite each other.
+    """
+
+    __tablename__: ClassVar[str] = "feeds"
+
+    id: int | None = Field(default=None, primary_key=True)
+    supplier_id: int = Field(foreign_key="suppliers.id", index=True)
+    name: str
+    reading: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
+    draft: dict[str, Any] = _document(default_factory=dict)
+    draft_revision: int = 0
+    created_at: datetime = _moment()
+
+
+class Delivery(SQLModel, table=True):
+    """One file received at one time. The bytes are an artifact named by their hash."""
+
+    __tablename__: ClassVar[str] = "deliveries"
+
+    id: int | None = Field(default=None, primary_key=True)
+    feed_id: int = Field(foreign_key="feeds.id", index=True)
+    file_name: str
+    sha256: str
+    size: int = Field(sa_column=Column(BigInteger, nullable=False))
+    received_at: datetime = _moment()
+    status: str = "waiting"
+    reading: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
+    why: dict[str, str] = _document(default_factory=dict)
+    columns: list[str] = _document(default_factory=list)
+    rows: int = 0
+    problems: list[dict[str, Any]] = _document(default_factory=list)
+    profile: list[dict[str, Any]] = _document(default_factory=list)
+    table_artifact: str | None = None
+    error: str = ""
+
+
+class CrosswalkVersion(SQLModel, table=True):
+    """A crosswalk as it was when a run used it, look-ups and all."""
+
+    __tablename__: ClassVar[str] = "crosswalk_versions"
+    __table_args__ = (UniqueConstraint("feed_id", "number"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    feed_id: int = Field(foreign_key="feeds.id", index=True)
+    number: int
+    bundle: dict[str, Any] = _document()
+    note: str = ""
+    created_at: datetime = _moment()
+
+
+class Lookup(SQLModel, table=True):
+    """A saved value table, category table or price ladder of a store."""
+
+    __tablename__: ClassVar[str] = "lookups"
+    __table_args__ = (UniqueConstraint("store_id", "kind", "name"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    kind: str
+    name: str
+    document: dict[str, Any] = _document()
+    revision: int = 1
+    changed_at: datetime = _moment()
+
+
+class Run(SQLModel, table=True):
+    """One delivery on its way into the catalog: prepared, applied, perhaps undone."""
+
+    __tablename__: ClassVar[str] = "runs"
+
+    id: int | None = Field(default=None, primary_key=True)
+    feed_id: int = Field(foreign_key="feeds.id", index=True)
+    delivery_id: int = Field(foreign_key="deliveries.id", index=True)
+    version_id: int = Field(foreign_key="crosswalk_versions.id")
+    status: str = "queued"
+    progress: int = 0
+    stage: str = ""
+    stop_requested: bool = False
+    base_revision: int = 0
+    counts: dict[str, int] = _document(default_factory=dict)
+    error: str = ""
+    created_at: datetime = _moment()
+    finished_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]  # SQLModel accepts instances
+
+
+class RunLog(SQLModel, table=True):
+    """A line of a run's log."""
+
+    __tablename__: ClassVar[str] = "run_log"
+
+    id: int | None = Field(default=None, primary_key=True)
+    run_id: int = Field(foreign_key="runs.id", index=True)
+    at: datetime = _moment()
+    text: str
+
+
+class Product(SQLModel, table=True):
+    """A product of the catalog. ``content`` holds every filled field as text in the store's
+    writing, so that no number passes through a binary float."""
+
+    __tablename__: ClassVar[str] = "products"
+    __table_args__ = (
+        UniqueConstraint("store_id", "key"),
+        Index("products_by_category", "store_id", "category"),
+    )
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    store_id: int = Field(foreign_key="stores.id")
+    supplier_id: int = Field(foreign_key="suppliers.id", index=True)
+    key: str
+    title: str = ""
+    category: str = ""
+    content: dict[str, str] = _document()
+    changed_run: int | None = None
+    changed_at: datetime = _moment()
+
+
+class ProductChange(SQLModel, table=True):
+    """What one run did to one product. ``before`` is null for a new product."""
+
+    __tablename__: ClassVar[str] = "product_changes"
+    __table_args__ = (Index("product_changes_by_key", "store_id", "key"),)
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    run_id: int = Field(foreign_key="runs.id", index=True)
+    store_id: int = Field(foreign_key="stores.id")
+    key: str
+    before: dict[str, str] | None = Field(default=None, sa_column=Column(JSONB))
+    after: dict[str, str] = _document()
