@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import polars as pl
 from flask import Response
 from flask_openapi3 import APIBlueprint, FileStorage, Tag
 from pydantic import BaseModel, Field
@@ -20,6 +21,7 @@ from nomotax.core.lookups.tables import Otherwise
 from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.reading.model import Reading, ReadingProblem
 from nomotax.core.reading.profile import ColumnProfile
+from nomotax.core.table import FAULT, ROW
 from nomotax.flows import bench, crosswalks, placing, prices, questions, receive
 from nomotax.flows.bench import BenchState, FieldDetail, Window
 from nomotax.flows.placing import CategoryView, ValueTableView
@@ -59,6 +61,20 @@ class RawView(BaseModel):
 
     lines: list[str]
     size: int
+
+
+class TableQuery(BaseModel):
+    offset: int = Field(default=0, ge=0)
+    limit: int = Field(default=100, ge=1, le=400)
+
+
+class TableView(BaseModel):
+    """Rows of an arriving table, their numbers and what is wrong with them as read."""
+
+    offset: int
+    numbers: list[int]
+    faults: list[str | None]
+    rows: list[list[str | None]]
 
 
 class WindowQuery(OfDelivery):
@@ -147,6 +163,21 @@ def get_raw(path: DeliveryPath) -> Response:
     """The head of the file, byte for byte."""
     raw = receive.raw_lines(path.delivery_id)
     return answer(RawView(lines=raw.lines, size=raw.size))
+
+
+@api.get("/deliveries/<int:delivery_id>/rows", responses={200: TableView})
+def get_rows(path: DeliveryPath, query: TableQuery) -> Response:
+    """Rows of the table a delivery became."""
+    part = receive.table_rows(path.delivery_id, query.offset, query.limit)
+    cells = part.select(pl.exclude(ROW, FAULT))
+    return answer(
+        TableView(
+            offset=query.offset,
+            numbers=part[ROW].to_list(),
+            faults=part[FAULT].to_list(),
+            rows=[list(r) for r in cells.iter_rows()],
+        )
+    )
 
 
 @api.get("/feeds/<int:feed_id>/bench", responses={200: BenchState})

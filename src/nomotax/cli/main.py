@@ -1,4 +1,4 @@
-"""The command line: ``nomotax inspect``, ``map``, ``serve``, ``worker``, ``migrate``, ``demo``."""
+"""The command line: ``nomotax inspect``, ``map`` and the server's."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from typing import Any
 
 import click
 
+from nomotax.cli.server import COMMANDS
 from nomotax.core.errors import NomotaxError
 from nomotax.core.reading.profile import profile_table
 from nomotax.core.writing.tables import format_of, write_table
@@ -106,6 +107,10 @@ def map_command(
     if others:
         click.echo("not written: " + ", ".join(f"{v} {k}" for k, v in sorted(others.items())))
     sys.exit(0 if mapped.accounted else 1)
+
+
+for command in COMMANDS:
+    main.add_command(command)
 
 
 if __name__ == "__main__":

@@ -7,8 +7,10 @@ import os
 from dataclasses import dataclass
 from typing import BinaryIO
 
+import polars as pl
+
 from nomotax.artifacts.store import artifacts
-from nomotax.core.errors import NomotaxError
+from nomotax.core.errors import NomotaxError, NotFound
 from nomotax.core.reading.delimited import read_delimited
 from nomotax.core.reading.detect import HEAD_BYTES, detect
 from nomotax.core.reading.model import ArrivingTable, Reading
@@ -115,6 +117,14 @@ def delivery(delivery_id: int) -> Delivery:
     """Raises ``NotFound``."""
     with session() as db:
         return Deliveries(db).get(delivery_id)
+
+
+def table_rows(delivery_id: int, offset: int, limit: int) -> pl.DataFrame:
+    """Rows of the table a delivery became. Raises ``NotFound`` when it could not be read."""
+    artifact = delivery(delivery_id).table_artifact
+    if artifact is None:
+        raise NotFound("This delivery did not become a table.")
+    return artifacts().scan(artifact).slice(offset, limit).collect()
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,203 @@
+"""Server commands: ``up``, ``down``, ``worker``, ``migrate``, ``demo``, ``openapi``."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from dataclasses import dataclass
+from pathlib import Path
+from urllib.error import URLError
+
+import click
+
+from nomotax.core.errors import NomotaxError
+
+_DEFAULT_PORT = 8420
+_PATIENCE = 60.0
+
+
+@dataclass(frozen=True)
+class Home:
+    """The folder where this installation keeps its database, files, logs and process ids."""
+
+    folder: Path
+
+    def pid_file(self, name: str) -> Path:
+        return self.folder / f"{name}.pid"
+
+    def running(self, name: str) -> int | None:
+        """The id of a process we started and that still lives, else None."""
+        file = self.pid_file(name)
+        if not file.exists():
+            return None
+        pid = int(file.read_text() or 0)
+        command = Path(f"/proc/{pid}/cmdline")
+        if command.exists() and b"nomotax" in command.read_bytes():
+            return pid
+        file.unlink()
+        return None
+
+    def spawn(self, name: str, command: list[str], env: dict[str, str]) -> None:
+        """Start a process that outlives us; its output goes to a log file."""
+        log = (self.folder / f"{name}.log").open("ab")
+        process = subprocess.Popen(
+            command, stdin=subprocess.DEVNULL, stdout=log, stderr=log,
+            env=os.environ | env, start_new_session=True,
+        )  # fmt: skip
+        self.pid_file(name).write_text(str(process.pid))
+
+    def stop(self, name: str) -> bool:
+        pid = self.running(name)
+        if pid is None:
+            return False
+        os.kill(pid, signal.SIGTERM)
+        for _ in range(100):
+            if self.running(name) is None:
+                break
+            time.sleep(0.1)
+        else:
+            os.kill(pid, signal.SIGKILL)
+        self.pid_file(name).unlink(missing_ok=True)
+        return True
+
+    def port(self, name: str, wanted: int) -> int:
+        """The port kept for ``name``: the wanted one when it is free at first, else any."""
+        file = self.folder / f"{name}.port"
+        if file.exists():
+            return int(file.read_text())
+        chosen = wanted if _is_free(wanted) else _free_port()
+        file.write_text(str(chosen))
+        return chosen
+
+
+def _is_free(port: int) -> bool:
+    with socket.socket() as probe:
+        return probe.connect_ex(("127.0.0.1", port)) != 0
+
+
+def _free_port() -> int:
+    from nomotax.records.postgres import free_port
+
+    return free_port()
+
+
+def home() -> Home:
+    """NOMOTAX_HOME, by default ``var`` in the current folder."""
+    folder = Path(os.environ.get("NOMOTAX_HOME", "var")).resolve()
+    folder.mkdir(parents=True, exist_ok=True)
+    return Home(folder)
+
+
+@click.command()
+@click.option("--port", type=int, help=f"Web port ({_DEFAULT_PORT} by default).")
+def up(port: int | None) -> None:
+    """Start database, worker and web server with the demo store; print the address."""
+    place = home()
+    env = _start_database(place)
+    os.environ.update(env)
+    from nomotax.demo.load import load_demo
+    from nomotax.records.database import migrate
+
+    migrate()
+    if load_demo() is not None:
+        click.echo("The demo store is loaded.")
+    web_port = port or place.port("web", _DEFAULT_PORT)
+    if not place.running("worker"):
+        place.spawn("worker", [sys.executable, "-m", "nomotax.cli.main", "worker"], env)
+    if not place.running("web"):
+        place.spawn("web", _gunicorn(web_port), env)
+    address = f"http://127.0.0.1:{web_port}"
+    _wait_for(f"{address}/api/v1/health", place)
+    click.echo(f"Nomotax is running: {address}")
+
+
+def _start_database(place: Home) -> dict[str, str]:
+    env = {"NOMOTAX_ARTIFACTS": str(place.folder / "artifacts")}
+    url = os.environ.get("NOMOTAX_DATABASE_URL")
+    if url is None:
+        from nomotax.records.postgres import Cluster
+
+        cluster = Cluster(place.folder / "pg", place.port("pg", 54320))
+        cluster.start()
+        url = cluster.url
+    return env | {"NOMOTAX_DATABASE_URL": url}
+
+
+def _gunicorn(port: int) -> list[str]:
+    return [
+        sys.executable, "-m", "gunicorn", "--threads", "8", "--workers", "1", "--timeout", "300",
+        "--bind", f"127.0.0.1:{port}", "--name", "nomotax", "nomotax.api.app:create_app()",
+    ]  # fmt: skip
+
+
+def _wait_for(address: str, place: Home) -> None:
+    deadline = time.monotonic() + _PATIENCE
+    while time.monotonic() < deadline:
+        try:
+            with urllib.request.urlopen(address, timeout=5):
+                return
+        except (URLError, ConnectionError, TimeoutError):
+            time.sleep(0.15)
+    raise NomotaxError(
+        "The web server does not answer.", where=str(place.folder / "web.log"),
+        remedy="Read that log; stop with `make stop` and start again.",
+    )  # fmt: skip
+
+
+@click.command()
+def down() -> None:
+    """Stop everything that ``up`` started."""
+    place = home()
+    stopped = [name for name in ("web", "worker") if place.stop(name)]
+    if (place.folder / "pg" / "data").exists() and "NOMOTAX_DATABASE_URL" not in os.environ:
+        from nomotax.records.postgres import Cluster
+
+        cluster = Cluster(place.folder / "pg", place.port("pg", 54320))
+        if cluster.running():
+            cluster.stop()
+            stopped.append("database")
+    click.echo(f"stopped: {', '.join(stopped)}" if stopped else "nothing was running")
+
+
+@click.command()
+@click.option("--concurrency", type=click.IntRange(1, 16), default=1, show_default=True)
+@click.option("--until-empty", is_flag=True, help="End when no job is left.")
+def worker(concurrency: int, until_empty: bool) -> None:
+    """Do background work until stopped. Start more of these for more throughput."""
+    from nomotax.jobs.app import run_worker
+
+    run_worker(wait=not until_empty, concurrency=concurrency)
+
+
+@click.command()
+def migrate() -> None:
+    """Bring the database to the newest version."""
+    from nomotax.records.database import migrate as run
+
+    run()
+
+
+@click.command()
+@click.argument("folder", type=click.Path(path_type=Path))
+def documents(folder: Path) -> None:
+    """Write the API description and the crosswalk's JSON Schema into FOLDER."""
+    from nomotax.api.app import create_app
+    from nomotax.core.crosswalk.model import Bundle
+
+    schema = Bundle.model_json_schema()
+    schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}
+    for name, document in (
+        ("openapi.json", create_app().api_doc),
+        ("crosswalk.schema.json", schema),
+    ):
+        text = json.dumps(document, indent=1, ensure_ascii=False)
+        (folder / name).write_text(text + "\n", encoding="utf-8")
+
+
+COMMANDS = (up, down, worker, migrate, documents)

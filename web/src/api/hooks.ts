@@ -1,0 +1,206 @@
+/** What each screen asks of the server. Keys begin with the feed, so one edit refreshes it all. */
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, take, type Schemas } from "./client";
+
+export type BenchState = Schemas["BenchState"];
+export type FieldState = Schemas["FieldState"];
+export type StoreField = Schemas["StoreField"];
+export type Crosswalk = Schemas["Crosswalk"];
+export type Fill = Schemas["Fill"];
+export type Step = NonNullable<Fill["steps"]>[number];
+export type Part = Schemas["Part"];
+export type Suggestion = Schemas["Suggestion"];
+export type Question = Schemas["Question"];
+export type Window = Schemas["Window"];
+export type Ladder = Schemas["Ladder"];
+export type Rung = Schemas["Rung"];
+export type Reading = Schemas["Reading"];
+export type RunView = Schemas["RunView"];
+export type FeedLine = Schemas["FeedLine"];
+export type DeliveryLine = Schemas["DeliveryLine"];
+
+export const feedKey = (feed: number) => ["feed", feed] as const;
+
+const BUSY = ["queued", "preparing", "applying", "undoing"];
+export const isBusy = (status?: string | null) => BUSY.includes(status ?? "");
+
+export function useStores() {
+  return useQuery({ queryKey: ["stores"], queryFn: () => take(api.GET("/api/v1/stores")) });
+}
+
+export function useSchema(store: number) {
+  return useQuery({
+    queryKey: ["schema", store],
+    queryFn: () =>
+      take(api.GET("/api/v1/stores/{store_id}/schema", { params: { path: { store_id: store } } })),
+  });
+}
+
+export function useArrivals(store: number) {
+  return useQuery({
+    queryKey: ["arrivals", store],
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/stores/{store_id}/arrivals", { params: { path: { store_id: store } } }),
+      ),
+    refetchInterval: (query) =>
+      query.state.data?.feeds.some((f) => f.deliveries.some((d) => isBusy(d.run_status)))
+        ? 700
+        : false,
+  });
+}
+
+export function useDelivery(id: number | undefined) {
+  return useQuery({
+    queryKey: ["delivery", id],
+    enabled: id !== undefined,
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/deliveries/{delivery_id}", {
+          params: { path: { delivery_id: id ?? 0 } },
+        }),
+      ),
+  });
+}
+
+export function useRaw(id: number | undefined) {
+  return useQuery({
+    queryKey: ["raw", id],
+    enabled: id !== undefined,
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/deliveries/{delivery_id}/raw", {
+          params: { path: { delivery_id: id ?? 0 } },
+        }),
+      ),
+  });
+}
+
+const of = (feed: number, delivery?: number) => ({
+  path: { feed_id: feed },
+  query: delivery ? { delivery_id: delivery } : {},
+});
+
+export function useBench(feed: number, delivery?: number) {
+  return useQuery({
+    queryKey: [...feedKey(feed), "bench", delivery ?? 0],
+    queryFn: () => take(api.GET("/api/v1/feeds/{feed_id}/bench", { params: of(feed, delivery) })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useQuestions(feed: number, delivery?: number) {
+  return useQuery({
+    queryKey: [...feedKey(feed), "questions", delivery ?? 0],
+    queryFn: () =>
+      take(api.GET("/api/v1/feeds/{feed_id}/questions", { params: of(feed, delivery) })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useField(feed: number, field: string | null, row: number, delivery?: number) {
+  return useQuery({
+    queryKey: [...feedKey(feed), "field", field, row, delivery ?? 0],
+    enabled: field !== null,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/feeds/{feed_id}/fields/{field}", {
+          params: {
+            path: { feed_id: feed, field: field ?? "" },
+            query: { row, ...(delivery ? { delivery_id: delivery } : {}) },
+          },
+        }),
+      ),
+  });
+}
+
+export function useValues(feed: number, delivery?: number) {
+  return useQuery({
+    queryKey: [...feedKey(feed), "values", delivery ?? 0],
+    queryFn: () => take(api.GET("/api/v1/feeds/{feed_id}/values", { params: of(feed, delivery) })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function useCategories(feed: number, delivery?: number) {
+  return useQuery({
+    queryKey: [...feedKey(feed), "categories", delivery ?? 0],
+    retry: false,
+    queryFn: () =>
+      take(api.GET("/api/v1/feeds/{feed_id}/categories", { params: of(feed, delivery) })),
+    placeholderData: keepPreviousData,
+  });
+}
+
+export function usePrices(feed: number, delivery: number | undefined, trial: Ladder | null) {
+  return useQuery({
+    queryKey: [...feedKey(feed), "prices", delivery ?? 0, trial],
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      trial
+        ? take(
+            api.POST("/api/v1/feeds/{feed_id}/prices/try", {
+              params: of(feed, delivery),
+              body: { ladder: trial },
+            }),
+          )
+        : take(api.GET("/api/v1/feeds/{feed_id}/prices", { params: of(feed, delivery) })),
+  });
+}
+
+/** A change to anything the bench shows; afterwards everything of the feed is fresh. */
+export function useFeedEdit<A>(feed: number, work: (argument: A) => Promise<unknown>) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: work,
+    onSettled: () =>
+      Promise.all([
+        queries.invalidateQueries({ queryKey: feedKey(feed) }),
+        queries.invalidateQueries({ queryKey: ["arrivals"] }),
+      ]),
+  });
+}
+
+export const putDraft = (feed: number, crosswalk: Crosswalk, revision: number) =>
+  take(
+    api.PUT("/api/v1/feeds/{feed_id}/draft", {
+      params: of(feed),
+      body: { crosswalk, revision },
+    }),
+  );
+
+export const putWords = (feed: number, table: string, words: Record<string, string | null>) =>
+  take(
+    api.PUT("/api/v1/feeds/{feed_id}/values", {
+      params: { path: { feed_id: feed } },
+      body: { table, words },
+    }),
+  );
+
+export const putPlaces = (feed: number, table: string, places: Record<string, string | null>) =>
+  take(
+    api.PUT("/api/v1/feeds/{feed_id}/categories", {
+      params: { path: { feed_id: feed } },
+      body: { table, places },
+    }),
+  );
+
+export function useRun(id: number) {
+  return useQuery({
+    queryKey: ["run", id],
+    queryFn: () => take(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: id } } })),
+    refetchInterval: (query) => (isBusy(query.state.data?.status) ? 400 : false),
+  });
+}
+
+export function useRuns(store: number) {
+  return useQuery({
+    queryKey: ["runs", store],
+    queryFn: () =>
+      take(api.GET("/api/v1/stores/{store_id}/runs", { params: { path: { store_id: store } } })),
+    refetchInterval: (query) =>
+      query.state.data?.runs.some((r) => isBusy(r.status)) ? 700 : false,
+  });
+}

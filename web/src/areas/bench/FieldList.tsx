@@ -1,0 +1,161 @@
+/** The store's fields: how each is filled, what the row in hand gets, and what is wrong. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { BenchState, FieldState, Suggestion } from "../../api/hooks";
+import { Mark, type ValueState } from "../../components/Mark";
+
+/** Suggestions from this mark on are taken together. */
+export const SURE = 70;
+
+interface FieldListProps {
+  bench: BenchState;
+  chosen: string | null;
+  handValue: (field: string) => string | null | undefined;
+  onChoose: (field: string) => void;
+  onAcceptAll: () => void;
+}
+
+export function FieldList({ bench, chosen, handValue, onChoose, onAcceptAll }: FieldListProps) {
+  const [filter, setFilter] = useState("");
+  const sure = bench.suggestions.filter((s) => (s.score ?? 0) >= SURE).length;
+  const filled = bench.fields.filter((f) => f.source).length;
+  const usable = bench.fields.filter((f) => !f.field.spare || f.source);
+  const shown = usable.filter((f) =>
+    `${f.field.title} ${f.field.name} ${f.source}`.toLowerCase().includes(filter.toLowerCase()),
+  );
+  const suggested = new Map(bench.suggestions.map((s) => [s.field, s]));
+  return (
+    <Box
+      sx={{
+        width: 336,
+        flex: "none",
+        display: "flex",
+        flexDirection: "column",
+        borderRight: 1,
+        borderColor: "divider",
+        minHeight: 0,
+      }}
+    >
+      <Box sx={{ p: 1, display: "flex", gap: 1, alignItems: "center" }}>
+        <TextField
+          placeholder={`${filled} of ${usable.length} fields filled`}
+          value={filter}
+          onChange={(e) => setFilter(e.target.value)}
+          slotProps={{ htmlInput: { "aria-label": "Find a field" } }}
+          fullWidth
+        />
+        {sure > 0 && (
+          <Button variant="contained" sx={{ whiteSpace: "nowrap" }} onClick={onAcceptAll}>
+            Accept {sure}
+          </Button>
+        )}
+      </Box>
+      {sure > 0 && (
+        <Typography variant="caption" color="text.secondary" sx={{ px: 1.25, pb: 0.75 }}>
+          Columns in italics are suggestions. Choose a field to see why.
+        </Typography>
+      )}
+      <Box sx={{ overflowY: "auto", flex: 1, borderTop: 1, borderColor: "divider" }} role="listbox" aria-label="Store fields">
+        {shown.map((state) => (
+          <FieldRow
+            key={state.field.name}
+            state={state}
+            rows={bench.sample_rows}
+            suggestion={suggested.get(state.field.name)}
+            chosen={chosen === state.field.name}
+            value={handValue(state.field.name)}
+            onChoose={onChoose}
+          />
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
+interface FieldRowProps {
+  state: FieldState;
+  rows: number;
+  suggestion: Suggestion | undefined;
+  chosen: boolean;
+  value: string | null | undefined;
+  onChoose: (field: string) => void;
+}
+
+function FieldRow({ state, rows, suggestion, chosen, value, onChoose }: FieldRowProps) {
+  const { field } = state;
+  const share = rows ? state.filled / rows : 0;
+  return (
+    <button
+      type="button"
+      role="option"
+      aria-selected={chosen}
+      className={`ledger-row${chosen ? " chosen" : ""}`}
+      onClick={() => onChoose(field.name)}
+      title={state.source ? `${[state.source, ...state.steps].join(" · ")}\n${Math.round(share * 100)} % of products` : undefined}
+    >
+      <Gauge share={state.source ? share : null} />
+      <span className="clip" style={{ width: 104, flex: "none", fontWeight: chosen ? 600 : 400 }}>
+        {field.title || field.name}
+        {field.required && <span style={{ color: "var(--mui-palette-primary-main)" }}> *</span>}
+      </span>
+      <span className="clip quiet" style={{ flex: 1, fontStyle: state.source ? "normal" : "italic" }}>
+        {state.source || suggestion?.column || "—"}
+      </span>
+      <FieldMark state={state} />
+      <span className="clip mono" style={{ maxWidth: 84, textAlign: "right" }}>
+        {state.source ? (value ?? "") : ""}
+      </span>
+    </button>
+  );
+}
+
+/** How many products get a value, as the height of a small column. */
+function Gauge({ share }: { share: number | null }) {
+  return (
+    <span
+      aria-hidden
+      style={{
+        width: 5,
+        height: 18,
+        flex: "none",
+        display: "flex",
+        alignItems: "flex-end",
+        background: share === null ? "transparent" : "var(--mui-palette-paper2-line)",
+        outline: share === null ? "1px dashed var(--mui-palette-divider)" : "none",
+      }}
+    >
+      <span
+        style={{
+          width: "100%",
+          height: `${Math.round((share ?? 0) * 100)}%`,
+          background: "var(--mui-palette-primary-main)",
+        }}
+      />
+    </span>
+  );
+}
+
+function FieldMark({ state }: { state: FieldState }) {
+  const marks: [ValueState, number][] = [
+    ["question", state.questions],
+    ["refused", state.refused],
+  ];
+  return (
+    <>
+      {marks
+        .filter(([, n]) => n > 0)
+        .map(([kind, n]) => (
+          <span key={kind} style={{ flex: "none", fontSize: 11 }}>
+            <Mark
+              state={kind}
+              says={kind === "question" ? `${n} wait for an answer` : `${n} refused`}
+            />
+            {n}
+          </span>
+        ))}
+    </>
+  );
+}

@@ -1,0 +1,163 @@
+/** One store field opened: where its value comes from, what each step does, what goes wrong. */
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useField, type BenchState, type Fill, type StoreField, type Suggestion } from "../../api/hooks";
+import { Mark } from "../../components/Mark";
+import { Failure } from "../../components/states";
+import { count } from "../../components/words";
+import { CountRow, Panel, Part } from "./Panel";
+import { SourceEditor } from "./SourceEditor";
+import { StepList } from "./StepList";
+import type { Edits } from "./useEdits";
+
+interface FillPanelProps {
+  bench: BenchState;
+  delivery: number;
+  name: string;
+  row: number;
+  edits: Edits;
+  onClose: () => void;
+}
+
+const EMPTY: Fill = { parts: [], steps: [], when_empty: "leave", on_problem: "reject" };
+
+export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPanelProps) {
+  const detail = useField(bench.feed_id, name, row, delivery);
+  const field = bench.fields.find((f) => f.field.name === name)?.field;
+  if (!field) return null;
+  const label = field.title || field.name;
+  const fill = bench.crosswalk.fills?.[name] ?? null;
+  const fresh = detail.data?.field.name === name ? detail.data : undefined;
+  const set = (next: Fill | null, said: string) => void edits.setFill(name, next, `${label}: ${said}`);
+  return (
+    <Panel title={label} subtitle={describe(field)} label={`Fill of ${label}`} onClose={onClose}>
+      {detail.isError && <Failure error={detail.error} />}
+      {!fill && (
+        <Suggestions
+          found={fresh?.suggestions ?? []}
+          onTake={(s) => set(s.fill, `filled from '${s.column}'`)}
+        />
+      )}
+      <Part title="Comes from">
+        <SourceEditor
+          columns={bench.columns.map((c) => c.name)}
+          parts={fill?.parts ?? []}
+          onChange={(parts, said) => set(parts.length ? { ...(fill ?? EMPTY), parts } : null, said)}
+        />
+      </Part>
+      {fill && (
+        <Part title={`Steps, on row ${row}`}>
+          <StepList
+            steps={fill.steps ?? []}
+            stages={fresh?.stages ?? []}
+            supplier={bench.supplier}
+            fieldLabel={label}
+            onChange={(steps, said) => set({ ...fill, steps }, said)}
+          />
+        </Part>
+      )}
+      {fresh && fresh.problems.length > 0 && (
+        <Part title="Problems">
+          {fresh.problems.map((p) => (
+            <Box key={p.kind + p.seen} sx={{ display: "flex", gap: 0.75, py: 0.25 }}>
+              <Mark state={p.severity === "question" ? "question" : "refused"} />
+              <Typography variant="body2" sx={{ flex: 1 }}>
+                {p.message}
+              </Typography>
+              <Typography variant="caption" color="text.secondary">
+                {p.count}
+              </Typography>
+            </Box>
+          ))}
+        </Part>
+      )}
+      {fresh && fresh.results.length > 0 && (
+        <Part title={`Results: ${count(fresh.distinct, "value", "different values")}`}>
+          {fresh.results.slice(0, 12).map((r) => (
+            <CountRow key={r.value} text={r.value} count={r.count} most={fresh.results[0]?.count ?? 1} />
+          ))}
+        </Part>
+      )}
+      {fill && <Rules fill={fill} onChange={set} />}
+      {fill && (
+        <Button color="error" onClick={() => set(null, "no longer filled")}>
+          Fill with nothing
+        </Button>
+      )}
+    </Panel>
+  );
+}
+
+function describe(field: StoreField): string {
+  const parts = [(field.kind ?? "text").replace("_", " ")];
+  if (field.currency) parts[0] += ` in ${field.currency}`;
+  if (field.unit) parts[0] += ` in ${field.unit}`;
+  if (field.required) parts.push("required");
+  if (field.max_length) parts.push(`at most ${field.max_length} characters`);
+  if (field.allowed?.length) parts.push(`one of: ${field.allowed.join(", ")}`);
+  return parts.join(" · ");
+}
+
+function Suggestions({ found, onTake }: { found: Suggestion[]; onTake: (s: Suggestion) => void }) {
+  if (!found.length)
+    return (
+      <Alert severity="info" variant="outlined" sx={{ mb: 1.5, py: 0 }}>
+        No column looks like this field. Choose one below, or write a constant.
+      </Alert>
+    );
+  return (
+    <Part title="Suggested">
+      {found.map((s) => (
+        <Box key={s.column} sx={{ display: "flex", alignItems: "center", gap: 1, py: 0.5 }}>
+          <Box sx={{ flex: 1, minWidth: 0 }}>
+            <Typography sx={{ fontWeight: 550 }}>{s.column}</Typography>
+            <Typography variant="caption" color="text.secondary" component="div">
+              {s.reasons.join("; ")}
+            </Typography>
+          </Box>
+          <Typography variant="caption" color="text.secondary">
+            {s.score} %
+          </Typography>
+          <Button variant="outlined" onClick={() => onTake(s)} aria-label={`Fill from ${s.column}`}>
+            Use
+          </Button>
+        </Box>
+      ))}
+    </Part>
+  );
+}
+
+function Rules({ fill, onChange }: { fill: Fill; onChange: (fill: Fill, said: string) => void }) {
+  return (
+    <Box sx={{ display: "flex", gap: 1, mb: 1.5 }}>
+      <TextField
+        select
+        label="An empty result"
+        value={fill.when_empty ?? "leave"}
+        sx={{ flex: 1 }}
+        onChange={(e) =>
+          onChange({ ...fill, when_empty: e.target.value as Fill["when_empty"] }, "rule for empty changed")
+        }
+      >
+        <MenuItem value="leave">leaves the store's value</MenuItem>
+        <MenuItem value="clear">clears the store's value</MenuItem>
+      </TextField>
+      <TextField
+        select
+        label="A faulty value"
+        value={fill.on_problem ?? "reject"}
+        sx={{ flex: 1 }}
+        onChange={(e) =>
+          onChange({ ...fill, on_problem: e.target.value as Fill["on_problem"] }, "rule for faults changed")
+        }
+      >
+        <MenuItem value="reject">rejects the product</MenuItem>
+        <MenuItem value="skip">skips this field</MenuItem>
+      </TextField>
+    </Box>
+  );
+}

@@ -1,0 +1,173 @@
+/** One product as a shop would show it, beside its record and its history. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, take, type Schemas } from "../../api/client";
+import { useSchema, type StoreField } from "../../api/hooks";
+import { Mark } from "../../components/Mark";
+import { Failure, Waiting } from "../../components/states";
+import { plainText } from "../../components/richText";
+import { ago, pictureAddress } from "../../components/words";
+import { useStoreId } from "../../shell/Shell";
+
+type Detail = Schemas["ProductDetail"];
+
+export function Product() {
+  const store = useStoreId();
+  const navigate = useNavigate();
+  const key = useParams().key ?? "";
+  const schema = useSchema(store);
+  const detail = useQuery({
+    queryKey: ["catalog", store, "product", key],
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/stores/{store_id}/products/{key}", {
+          params: { path: { store_id: store, key } },
+        }),
+      ),
+  });
+  if (detail.isPending || schema.isPending) return <Waiting what="the product" />;
+  if (detail.isError) return <Failure error={detail.error} />;
+  if (schema.isError) return <Failure error={schema.error} />;
+  const fields = schema.data.product_schema.fields;
+  return (
+    <Box sx={{ flex: 1, minHeight: 0, overflowY: "auto" }}>
+      <Box sx={{ px: 2.5, pt: 1.5 }}>
+        <Button color="inherit" onClick={() => void navigate(-1)}>
+          ← Back
+        </Button>
+        <Typography component="span" color="text.secondary" sx={{ ml: 1 }}>
+          {detail.data.product.category.split(" > ").map((part, i, all) => (
+            <span key={part}>
+              {i > 0 && " › "}
+              <Link to={`/s/${store}/catalog?category=${encodeURIComponent(all.slice(0, i + 1).join(" > "))}`}>{part}</Link>
+            </span>
+          ))}
+        </Typography>
+      </Box>
+      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(420px, 1fr) minmax(420px, 1fr)", gap: 4, p: 2.5, maxWidth: 1240, mx: "auto" }}>
+        <ShopView detail={detail.data} fields={fields} />
+        <Record store={store} detail={detail.data} fields={fields} />
+      </Box>
+    </Box>
+  );
+}
+
+function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) {
+  const { content } = detail.product;
+  const value = (role: string) => {
+    const field = fields.find((f) => f.role === role);
+    return field ? content[field.name] : undefined;
+  };
+  const pictures = [value("picture"), ...(value("pictures")?.split(" | ") ?? [])]
+    .map(pictureAddress)
+    .filter((p) => p !== undefined);
+  const [shown, setShown] = useState(0);
+  const currency = fields.find((f) => f.role === "price")?.currency ?? "";
+  const stock = Number(value("stock") ?? 0);
+  const facts = fields.filter((f) => f.group === "Properties" || f.group === "Measures");
+  return (
+    <Box component="section" aria-label="As a shop shows it">
+      <Box sx={{ bgcolor: "paper2.arriving", borderRadius: 1, overflow: "hidden", aspectRatio: "4 / 3", display: "flex", justifyContent: "center" }}>
+        {pictures.length ? (
+          <img src={pictures[shown] ?? pictures[0]} alt={detail.product.title} style={{ height: "100%" }} />
+        ) : (
+          <Typography color="text.secondary" sx={{ alignSelf: "center" }}>
+            no picture
+          </Typography>
+        )}
+      </Box>
+      {pictures.length > 1 && (
+        <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
+          {pictures.map((p, i) => (
+            <button key={p} type="button" onClick={() => setShown(i)} aria-label={`Picture ${i + 1}`} style={{ padding: 0, border: i === shown ? "2px solid var(--mui-palette-primary-main)" : "1px solid var(--mui-palette-divider)", borderRadius: 4, background: "none", cursor: "pointer" }}>
+              <img src={p} width={54} height={54} alt="" style={{ display: "block" }} />
+            </button>
+          ))}
+        </Box>
+      )}
+      <Typography sx={{ fontSize: 22, fontWeight: 600, mt: 2, lineHeight: 1.25 }}>{detail.product.title}</Typography>
+      <Typography color="text.secondary">{[content.brand, content.product_line].filter(Boolean).join(" · ")}</Typography>
+      <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, my: 1.5 }}>
+        <Typography sx={{ fontSize: 24, fontWeight: 650 }}>
+          {value("price") ? `${value("price")} ${currency}` : "no price"}
+        </Typography>
+        {value("list_price") && <Typography color="text.secondary">list {value("list_price")}</Typography>}
+        <Typography color={stock > 0 ? "primary" : "text.secondary"}>{stock > 0 ? `${stock} in stock` : "not in stock"}</Typography>
+      </Box>
+      <Typography sx={{ maxWidth: 520, mb: 2, whiteSpace: "pre-line" }}>{plainText(value("text") ?? "")}</Typography>
+      <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "150px 1fr", rowGap: 0.5, m: 0 }}>
+        {facts
+          .filter((f) => content[f.name])
+          .map((f) => (
+            <Box key={f.name} sx={{ display: "contents" }}>
+              <Typography component="dt" color="text.secondary">{f.title}</Typography>
+              <Typography component="dd" sx={{ m: 0 }}>
+                {content[f.name]} {f.unit}
+              </Typography>
+            </Box>
+          ))}
+      </Box>
+    </Box>
+  );
+}
+
+interface RecordProps {
+  store: number;
+  detail: Detail;
+  fields: StoreField[];
+}
+
+function Record({ store, detail, fields }: RecordProps) {
+  const { content, supplier } = detail.product;
+  const last = new Map(
+    detail.history.flatMap((h) => h.changes.map((c): [string, number] => [c.field, h.run_id])).reverse(),
+  );
+  return (
+    <Box component="section" aria-label="Record">
+      <Typography variant="h2" gutterBottom>
+        Record <Typography component="span" color="text.secondary">from {supplier}</Typography>
+      </Typography>
+      <Box component="table" sx={{ width: "100%", borderCollapse: "collapse", tableLayout: "fixed", "& td": { height: 25, borderBottom: 1, borderColor: "paper2.line", px: 0.75, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } }}>
+        <tbody>
+          {fields
+            .filter((f) => content[f.name] || !f.spare)
+            .map((f) => (
+              <tr key={f.name}>
+                <td style={{ width: 150 }}>{f.title || f.name}</td>
+                <td className="mono" title={content[f.name]}>{content[f.name] ?? "—"}</td>
+                <td style={{ width: 64, textAlign: "right" }}>
+                  {last.has(f.name) && <Link to={`/s/${store}/runs/${last.get(f.name)}`}>run {last.get(f.name)}</Link>}
+                </td>
+              </tr>
+            ))}
+        </tbody>
+      </Box>
+      <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
+        History
+      </Typography>
+      {!detail.history.length && <Typography color="text.secondary">In the catalog from before the first run.</Typography>}
+      {detail.history.map((h, i) => (
+        <Box key={i} sx={{ mb: 1.5 }}>
+          <Typography>
+            <Mark state={h.kind === "new" ? "computed" : "changed"} says={h.kind} />{" "}
+            <Link to={`/s/${store}/runs/${h.run_id}`}>Run {h.run_id}</Link>{" "}
+            <Typography component="span" color="text.secondary">
+              {h.kind === "new" ? "made it" : `changed ${h.changes.length} fields`}, {ago(h.at)}
+            </Typography>
+          </Typography>
+          {h.kind !== "new" &&
+            h.changes.slice(0, 8).map((c) => (
+              <Typography key={c.field} variant="body2" noWrap sx={{ pl: 2.5 }}>
+                <span style={{ color: "var(--mui-palette-text-secondary)" }}>{fields.find((f) => f.name === c.field)?.title ?? c.field} </span>
+                <span className="mono">{c.before ?? "∅"} → <b>{c.after ?? "∅"}</b></span>
+              </Typography>
+            ))}
+        </Box>
+      ))}
+    </Box>
+  );
+}

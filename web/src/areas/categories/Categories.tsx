@@ -1,0 +1,213 @@
+/** The supplier's tree with product counts, and where each branch goes in the store. */
+import Autocomplete, { createFilterOptions } from "@mui/material/Autocomplete";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { Schemas } from "../../api/client";
+import { putPlaces, useCategories, useFeedEdit } from "../../api/hooks";
+import { Mark } from "../../components/Mark";
+import { Nothing, Waiting } from "../../components/states";
+import { count } from "../../components/words";
+import { useFeed } from "../../shell/FeedPlace";
+import { useUndo } from "../../shell/undo";
+import { StoreTree } from "./StoreTree";
+
+type View = Schemas["CategoryView"];
+type Place = Schemas["PlaceRow"];
+
+/** Proposals from this mark on are taken by "accept". */
+const SURE = 45;
+
+export function Categories() {
+  const { feed, delivery } = useFeed();
+  const view = useCategories(feed, delivery);
+  if (view.isPending) return <Waiting what="categories" />;
+  if (view.isError)
+    return (
+      <Nothing title="No category is placed yet">
+        {view.error.message} On the bench, fill the category field from the supplier's groups.
+      </Nothing>
+    );
+  return <Ready feed={feed} view={view.data} />;
+}
+
+export type Placing = (places: Record<string, string | null>, label: string) => void;
+
+function Ready({ feed, view }: { feed: number; view: View }) {
+  const undo = useUndo();
+  const [picked, setPicked] = useState<Set<string>>(new Set());
+  const [openOnly, setOpenOnly] = useState(false);
+  const edit = useFeedEdit(feed, (places: Record<string, string | null>) =>
+    putPlaces(feed, view.table, places),
+  );
+  const own = new Map(view.arriving.map((p) => [p.path, p.by === p.path ? p.place : null]));
+  const place: Placing = (places, label) => {
+    const before = Object.fromEntries(Object.keys(places).map((p) => [p, own.get(p) ?? null]));
+    edit.mutate(places, {
+      onSuccess: () => {
+        setPicked(new Set());
+        undo.did(label, () => edit.mutateAsync(before));
+      },
+      onError: undo.failed,
+    });
+  };
+  const proposed = view.arriving.filter(
+    (p) => p.place === null && p.own > 0 && p.proposal && p.proposal.score >= SURE,
+  );
+  const acceptAll = () =>
+    place(
+      Object.fromEntries(proposed.map((p) => [p.path, p.proposal?.place ?? null])),
+      `Placed ${count(proposed.length, "category", "categories")} as suggested`,
+    );
+  const shown = openOnly ? view.arriving.filter((p) => p.place === null) : view.arriving;
+  return (
+    <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
+      <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
+        <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, p: 1.25 }}>
+          <Typography variant="h2">What arrives</Typography>
+          <Typography color="text.secondary">
+            {view.unplaced
+              ? `${count(view.unplaced, "product is", "products are")} not placed`
+              : "every product is placed"}
+          </Typography>
+          <Box sx={{ flex: 1 }} />
+          <Button color="inherit" onClick={() => setOpenOnly(!openOnly)} aria-pressed={openOnly}>
+            {openOnly ? "Show all" : "Show open ones"}
+          </Button>
+          {proposed.length > 0 && (
+            <Button variant="contained" onClick={acceptAll}>
+              Accept {proposed.length}
+            </Button>
+          )}
+        </Box>
+        <Box role="tree" aria-label="Arriving categories" sx={{ overflowY: "auto", flex: 1, borderTop: 1, borderColor: "divider" }}>
+          {shown.map((p) => (
+            <PlaceLine
+              key={p.path}
+              place={p}
+              store={view.store}
+              picked={picked.has(p.path)}
+              onPick={(on) => {
+                const next = new Set(picked);
+                if (on) next.add(p.path);
+                else next.delete(p.path);
+                setPicked(next);
+              }}
+              onPlace={place}
+            />
+          ))}
+        </Box>
+      </Box>
+      <StoreTree store={view.store} picked={[...picked]} onPlace={place} />
+    </Box>
+  );
+}
+
+interface PlaceLineProps {
+  place: Place;
+  store: string[];
+  picked: boolean;
+  onPick: (on: boolean) => void;
+  onPlace: Placing;
+}
+
+function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
+  const inherited = place.place !== null && place.by !== place.path;
+  return (
+    <Box
+      role="treeitem"
+      aria-level={place.depth + 1}
+      aria-selected={picked}
+      aria-label={place.path}
+      sx={{
+        display: "flex",
+        alignItems: "center",
+        minHeight: 32,
+        gap: 1,
+        px: 1,
+        borderBottom: 1,
+        borderColor: "paper2.line",
+        bgcolor: picked ? "paper2.hand" : undefined,
+      }}
+    >
+      <Checkbox
+        size="small"
+        checked={picked}
+        onChange={(e) => onPick(e.target.checked)}
+        slotProps={{ input: { "aria-label": `Pick ${place.path}` } }}
+        sx={{ p: 0.25 }}
+      />
+      <Typography noWrap sx={{ width: 250, flex: "none", pl: place.depth * 2, fontWeight: place.own ? 400 : 550 }} title={place.path}>
+        {place.label}
+      </Typography>
+      <Typography color="text.secondary" sx={{ width: 52, textAlign: "right", flex: "none" }}>
+        {place.count.toLocaleString("en")}
+      </Typography>
+      <Box sx={{ width: 20, flex: "none" }}>
+        {place.place === null ? (
+          place.own > 0 && <Mark state="question" />
+        ) : (
+          <Mark state={place.place ? "computed" : "left"} says={place.place ? "placed" : "not sold"} />
+        )}
+      </Box>
+      <StorePlace
+        key={`${place.place}`}
+        place={place}
+        store={store}
+        onPlace={(to) => onPlace({ [place.path]: to }, to ? `'${place.label}' goes to ${to}` : `'${place.label}' is not sold`)}
+      />
+      <Typography variant="caption" color="text.secondary" noWrap sx={{ width: 130, flex: "none" }}>
+        {inherited && `from '${place.by?.split(/[/>|]/).at(-1)}'`}
+        {place.place === null && place.own > 0 && place.proposal && (
+          <Button onClick={() => onPlace({ [place.path]: place.proposal?.place ?? null }, `'${place.label}' goes to ${place.proposal?.place}`)} title={place.proposal.reason}>
+            Accept
+          </Button>
+        )}
+        {place.place !== null && !inherited && (
+          <Button color="inherit" onClick={() => onPlace({ [place.path]: null }, `'${place.label}' is open again`)}>
+            Take back
+          </Button>
+        )}
+      </Typography>
+    </Box>
+  );
+}
+
+const NOT_SOLD = "Do not sell this branch";
+const filter = createFilterOptions<string>();
+
+interface StorePlaceProps {
+  place: Place;
+  store: string[];
+  onPlace: (to: string) => void;
+}
+
+function StorePlace({ place, store, onPlace }: StorePlaceProps) {
+  const proposal = place.place === null && place.own > 0 ? place.proposal?.place : undefined;
+  return (
+    <Autocomplete
+      options={[...store, NOT_SOLD]}
+      value={place.place === "" ? NOT_SOLD : place.place}
+      freeSolo
+      selectOnFocus
+      handleHomeEndKeys
+      filterOptions={(options, state) => {
+        const found = filter(options, state);
+        const typed = state.inputValue.trim();
+        return typed && !options.includes(typed) ? [...found, `New: ${typed}`] : found;
+      }}
+      onChange={(_, value) => {
+        if (!value) return;
+        onPlace(value === NOT_SOLD ? "" : value.replace(/^New: /, ""));
+      }}
+      renderInput={(params) => (
+        <TextField {...params} placeholder={proposal ? `${proposal} ?` : place.own ? "store category" : ""} />
+      )}
+      aria-label={`Store category for ${place.path}`}
+      sx={{ flex: 1, minWidth: 200 }}
+    />
+  );
+}

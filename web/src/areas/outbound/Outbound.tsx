@@ -1,0 +1,68 @@
+/** Files for other places: the whole catalog, or just what a run changed. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { useRuns, useSchema } from "../../api/hooks";
+import { Failure, Waiting } from "../../components/states";
+import { useStoreId } from "../../shell/Shell";
+
+const FORMATS: [string, string][] = [
+  ["csv", "CSV (RFC 4180, UTF-8)"],
+  ["xlsx", "Workbook (all cells text)"],
+  ["jsonl", "JSON Lines"],
+  ["parquet", "Parquet"],
+];
+
+export function Outbound() {
+  const store = useStoreId();
+  const schema = useSchema(store);
+  const runs = useRuns(store);
+  const [format, setFormat] = useState("csv");
+  const [run, setRun] = useState("");
+  if (schema.isPending || runs.isPending) return <Waiting what="outbound files" />;
+  if (schema.isError) return <Failure error={schema.error} />;
+  if (runs.isError) return <Failure error={runs.error} />;
+  const applied = runs.data.runs.filter((r) => r.status === "applied");
+  const query = new URLSearchParams({ format, ...(run ? { run_id: run } : {}) });
+  const fields = schema.data.product_schema.fields;
+  return (
+    <Box sx={{ overflow: "auto", p: 2.5, maxWidth: 820, width: "100%", mx: "auto" }}>
+      <Typography variant="h1" gutterBottom>
+        Outbound
+      </Typography>
+      <Typography color="text.secondary" sx={{ mb: 2 }}>
+        A file in the column order of the store schema. Numbers and codes are written exactly as the
+        catalog keeps them, so that our own reader gives back the same products.
+      </Typography>
+      <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", mb: 3 }}>
+        <TextField select label="What" value={run} onChange={(e) => setRun(e.target.value)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }} sx={{ minWidth: 300 }}>
+          <MenuItem value="">the whole catalog</MenuItem>
+          {applied.map((r) => (
+            <MenuItem key={r.id} value={String(r.id)}>
+              what run {r.id} changed ({r.file_name})
+            </MenuItem>
+          ))}
+        </TextField>
+        <TextField select label="Format" value={format} onChange={(e) => setFormat(e.target.value)} sx={{ minWidth: 200 }}>
+          {FORMATS.map(([key, label]) => (
+            <MenuItem key={key} value={key}>
+              {label}
+            </MenuItem>
+          ))}
+        </TextField>
+        <Button component="a" variant="contained" href={`/api/v1/stores/${store}/outbound?${query}`}>
+          Download
+        </Button>
+      </Box>
+      <Typography variant="h2" gutterBottom>
+        Columns, in order
+      </Typography>
+      <Typography className="mono" sx={{ lineHeight: 1.9 }}>
+        {fields.map((f) => f.name).join("  ·  ")}
+      </Typography>
+    </Box>
+  );
+}

@@ -1,0 +1,138 @@
+/** The ladder as a table: cost from, rule, amount, ending; and how many products stand on it. */
+import Add from "@mui/icons-material/Add";
+import Close from "@mui/icons-material/Close";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import IconButton from "@mui/material/IconButton";
+import MenuItem from "@mui/material/MenuItem";
+import Select from "@mui/material/Select";
+import Typography from "@mui/material/Typography";
+import type { Schemas } from "../../api/client";
+import type { Ladder, Rung } from "../../api/hooks";
+import { Typed } from "../bench/StepSettings";
+
+type Ending = NonNullable<Ladder["ending"]>;
+
+const ENDINGS: [Ending, string][] = [
+  ["none", "to the cent"],
+  ["99", "ends in .99"],
+  ["95", "ends in .95"],
+  ["whole", "whole"],
+  ["five", "steps of 0.05"],
+];
+const KINDS: [NonNullable<Rung["kind"]>, string][] = [
+  ["markup", "markup % of cost"],
+  ["margin", "margin % of price"],
+  ["fixed", "cost plus amount"],
+];
+
+interface LadderTableProps {
+  ladder: Ladder;
+  rungs: Schemas["RungUse"][];
+  onChange: (ladder: Ladder) => void;
+}
+
+const isNumber = (text: string) => /^\d+([.,]\d+)?$/.test(text.trim());
+const plain = (text: string) => text.trim().replace(",", ".");
+
+/** The rungs in order of their start, so that an edit never leaves them crossed. */
+export function inOrder(rungs: Rung[]): Rung[] {
+  return [...rungs].sort((a, b) => Number(a.start) - Number(b.start));
+}
+
+export function LadderTable({ ladder, rungs, onChange }: LadderTableProps) {
+  const set = (index: number, change: Partial<Rung>) =>
+    onChange({
+      ...ladder,
+      rungs: inOrder(ladder.rungs.map((r, i) => (i === index ? { ...r, ...change } : r))),
+    });
+  const add = () => {
+    const last = ladder.rungs.at(-1);
+    if (!last) return;
+    const start = String(Number(last.start) ? Number(last.start) * 2 : 10);
+    onChange({ ...ladder, rungs: [...ladder.rungs, { ...last, start }] });
+  };
+  return (
+    <Box>
+      <Box sx={{ display: "grid", gridTemplateColumns: "92px 158px 84px 128px 1fr 28px", rowGap: 0.75, columnGap: 0.75, alignItems: "center" }}>
+        {["Cost from", "Rule", "Amount", "Ending", "Products", ""].map((h) => (
+          <Typography key={h} variant="caption" color="text.secondary">
+            {h}
+          </Typography>
+        ))}
+        {ladder.rungs.map((rung, index) => (
+          <RungRow
+            key={index}
+            rung={rung}
+            first={index === 0}
+            use={rungs[index]}
+            onChange={(change) => set(index, change)}
+            onRemove={() => onChange({ ...ladder, rungs: ladder.rungs.filter((_, i) => i !== index) })}
+          />
+        ))}
+      </Box>
+      <Box sx={{ display: "flex", gap: 1, mt: 1.5, alignItems: "center" }}>
+        <Button startIcon={<Add />} onClick={add}>
+          Add a rung
+        </Button>
+        <Box sx={{ flex: 1 }} />
+        <Typography variant="body2">Never below cost +</Typography>
+        <Typed label="floor" value={String(ladder.floor ?? "0")} width={80} onDone={(t) => isNumber(t) && onChange({ ...ladder, floor: plain(t) })} />
+        <Typography variant="body2">all else</Typography>
+        <Select value={ladder.ending ?? "none"} onChange={(e) => onChange({ ...ladder, ending: e.target.value as Ending })} inputProps={{ "aria-label": "Ending" }} sx={{ width: 128 }}>
+          {ENDINGS.map(([key, label]) => (
+            <MenuItem key={key} value={key}>
+              {label}
+            </MenuItem>
+          ))}
+        </Select>
+      </Box>
+    </Box>
+  );
+}
+
+interface RungRowProps {
+  rung: Rung;
+  first: boolean;
+  use: Schemas["RungUse"] | undefined;
+  onChange: (change: Partial<Rung>) => void;
+  onRemove: () => void;
+}
+
+function RungRow({ rung, first, use, onChange, onRemove }: RungRowProps) {
+  return (
+    <>
+      {first ? (
+        <Typography sx={{ pl: 1 }}>0</Typography>
+      ) : (
+        <Typed label="" value={String(rung.start)} width={92} onDone={(t) => isNumber(t) && onChange({ start: plain(t) })} />
+      )}
+      <Select value={rung.kind ?? "markup"} onChange={(e) => onChange({ kind: e.target.value as Rung["kind"] })} inputProps={{ "aria-label": "Rule" }}>
+        {KINDS.map(([key, label]) => (
+          <MenuItem key={key} value={key}>
+            {label}
+          </MenuItem>
+        ))}
+      </Select>
+      <Typed label="" value={String(rung.amount)} width={84} onDone={(t) => isNumber(t) && onChange({ amount: plain(t) })} />
+      <Select value={rung.ending ?? ""} displayEmpty onChange={(e) => onChange({ ending: (e.target.value || null) as Rung["ending"] })} inputProps={{ "aria-label": "Ending of this rung" }}>
+        <MenuItem value="">as all else</MenuItem>
+        {ENDINGS.map(([key, label]) => (
+          <MenuItem key={key} value={key}>
+            {label}
+          </MenuItem>
+        ))}
+      </Select>
+      <Typography variant="caption" color="text.secondary" noWrap>
+        {use ? `${use.count}${use.margin_least ? ` · ${use.margin_least}–${use.margin_most} %` : ""}` : ""}
+      </Typography>
+      {first ? (
+        <span />
+      ) : (
+        <IconButton size="small" aria-label="Remove rung" onClick={onRemove}>
+          <Close fontSize="inherit" />
+        </IconButton>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,155 @@
+/** The ladder from cost to price, over the real products of this delivery. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { api, take, type Schemas } from "../../api/client";
+import { useFeedEdit, usePrices, type Ladder } from "../../api/hooks";
+import { Failure, Nothing, Waiting } from "../../components/states";
+import { count, signed } from "../../components/words";
+import { useFeed } from "../../shell/FeedPlace";
+import { useStoreId } from "../../shell/Shell";
+import { useUndo } from "../../shell/undo";
+import { LadderTable } from "./LadderTable";
+import { Curve, Histogram } from "./charts";
+
+type View = Schemas["PriceView"];
+
+export function Prices() {
+  const { feed, delivery } = useFeed();
+  const [trial, setTrial] = useState<Ladder | null>(null);
+  const prices = usePrices(feed, delivery, trial);
+  if (prices.isPending) return <Waiting what="prices" />;
+  if (prices.isError)
+    return trial ? (
+      <Failure error={prices.error} retry={() => setTrial(null)} />
+    ) : (
+      <Nothing title="No ladder yet">{prices.error.message}</Nothing>
+    );
+  return <Ready view={prices.data} trial={trial} onTry={setTrial} />;
+}
+
+interface ReadyProps {
+  view: View;
+  trial: Ladder | null;
+  onTry: (ladder: Ladder | null) => void;
+}
+
+function Ready({ view, trial, onTry }: ReadyProps) {
+  const { feed } = useFeed();
+  const store = useStoreId();
+  const undo = useUndo();
+  const [saved, setSaved] = useState<Ladder>(trial ? view.ladder : view.ladder);
+  const edit = useFeedEdit(feed, (ladder: Ladder) =>
+    take(
+      api.PUT("/api/v1/stores/{store_id}/ladders", {
+        params: { path: { store_id: store } },
+        body: ladder,
+      }),
+    ),
+  );
+  const save = () => {
+    if (!trial) return;
+    const before = saved;
+    edit.mutate(trial, {
+      onSuccess: () => {
+        setSaved(trial);
+        onTry(null);
+        undo.did(`Saved the ladder '${trial.name}'`, () => edit.mutateAsync(before));
+      },
+      onError: undo.failed,
+    });
+  };
+  return (
+    <Box sx={{ overflowY: "auto", p: 2, display: "grid", gridTemplateColumns: "minmax(500px, 560px) 1fr", gap: 2.5, alignItems: "start" }}>
+      <Box>
+        <Box sx={{ display: "flex", alignItems: "baseline", gap: 1, mb: 1 }}>
+          <Typography variant="h1">Ladder “{view.ladder.name}”</Typography>
+          <Typography color="text.secondary">{count(view.products, "product", "products")} with a cost</Typography>
+        </Box>
+        {!view.used && (
+          <Typography color="warning.main" sx={{ mb: 1 }}>
+            No field of this feed is priced by a ladder yet. On the bench, add “Price by a ladder” to the price.
+          </Typography>
+        )}
+        <LadderTable key={JSON.stringify(trial ?? view.ladder)} ladder={trial ?? view.ladder} rungs={view.rungs} onChange={onTry} />
+        <Box sx={{ display: "flex", gap: 1, mt: 1.5, minHeight: 32 }}>
+          {trial && (
+            <>
+              <Button variant="contained" onClick={save} disabled={edit.isPending}>
+                Save the ladder
+              </Button>
+              <Button color="inherit" onClick={() => onTry(null)}>
+                Back to the saved one
+              </Button>
+              <Typography color="text.secondary" sx={{ alignSelf: "center" }}>
+                Trying it on the products at the right; nothing is saved.
+              </Typography>
+            </>
+          )}
+        </Box>
+        <Typography variant="caption" color="text.secondary" component="p">
+          A markup is a share of the cost, a margin a share of the price: 100 % markup is 50 % margin.
+        </Typography>
+        <Typography variant="h2" sx={{ mt: 2, mb: 1 }}>
+          Lowest margins
+        </Typography>
+        <Products products={view.worst} />
+      </Box>
+      <Box sx={{ minWidth: 0 }}>
+        <Typography variant="h2">Price by cost</Typography>
+        <Curve points={view.curve} currency={view.ladder.currency ?? "EUR"} />
+        <Typography variant="h2">
+          Margins of the products
+        </Typography>
+        <Histogram bins={view.margins} label="margin %" width={5} />
+        <Typography variant="h2">
+          Against today's catalog{" "}
+          <Typography component="span" color="text.secondary">
+            {view.up} up · {view.down} down · {view.same} same · {view.new} new
+          </Typography>
+        </Typography>
+        {view.moves.length > 0 ? (
+          <Histogram bins={view.moves} label="price change %" width={2} />
+        ) : (
+          <Typography color="text.secondary">No product of this delivery has a price in the catalog yet.</Typography>
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+function Products({ products }: { products: Schemas["PricedProduct"][] }) {
+  return (
+    <Box component="table" sx={{ width: "100%", borderCollapse: "collapse", "& td, & th": { height: 26, px: 1, borderBottom: 1, borderColor: "paper2.line", textAlign: "right", fontWeight: 400, fontSize: 12.5 }, "& th": { color: "text.secondary" } }}>
+      <thead>
+        <tr>
+          <th style={{ textAlign: "left" }}>Product</th>
+          <th>Cost</th>
+          <th>Price</th>
+          <th>Margin</th>
+          <th>Markup</th>
+          <th>Today</th>
+          <th>Move</th>
+        </tr>
+      </thead>
+      <tbody>
+        {products.map((p) => (
+          <tr key={p.key}>
+            <td style={{ textAlign: "left", maxWidth: 210, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }} title={p.title}>
+              {p.title || p.key}
+            </td>
+            <td>{p.cost}</td>
+            <td>
+              <b>{p.price}</b>
+            </td>
+            <td>{p.margin} %</td>
+            <td>{p.markup} %</td>
+            <td>{p.before ?? "new"}</td>
+            <td>{signed(p.move)}</td>
+          </tr>
+        ))}
+      </tbody>
+    </Box>
+  );
+}

@@ -1,0 +1,156 @@
+/** Open questions: what still needs a person, most products first, answered in place. */
+import Autocomplete from "@mui/material/Autocomplete";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { putPlaces, putWords, useBench, useFeedEdit, useQuestions, type BenchState, type Question } from "../../api/hooks";
+import { Mark } from "../../components/Mark";
+import { Failure, Nothing, Waiting } from "../../components/states";
+import { count } from "../../components/words";
+import { useFeed } from "../../shell/FeedPlace";
+import { useStoreId } from "../../shell/Shell";
+import { useUndo } from "../../shell/undo";
+import { Panel } from "../bench/Panel";
+import { useEdits } from "../bench/useEdits";
+
+export function Questions({ onClose }: { onClose: () => void }) {
+  const { feed, delivery } = useFeed();
+  const questions = useQuestions(feed, delivery);
+  const bench = useBench(feed, delivery);
+  const found = questions.data?.questions ?? [];
+  return (
+    <Panel
+      title="Open questions"
+      subtitle={found.length ? "Most products first. An answer is remembered for the next delivery." : undefined}
+      label="Open questions"
+      width={400}
+      onClose={onClose}
+    >
+      {questions.isPending && <Waiting what="questions" />}
+      {questions.isError && <Failure error={questions.error} />}
+      {questions.isSuccess && !found.length && (
+        <Nothing title="Nothing is open">Every column, word and category has an answer.</Nothing>
+      )}
+      {bench.data &&
+        found.map((q) => <Asked key={q.kind + q.subject} question={q} bench={bench.data} feed={feed} />)}
+    </Panel>
+  );
+}
+
+interface AskedProps {
+  question: Question;
+  bench: BenchState;
+  feed: number;
+}
+
+function Asked({ question, bench, feed }: AskedProps) {
+  return (
+    <Box
+      component="article"
+      aria-label={question.text}
+      sx={{ borderBottom: 1, borderColor: "divider", py: 1 }}
+    >
+      <Box sx={{ display: "flex", gap: 0.75, mb: 0.5 }}>
+        <Mark state="question" />
+        <Typography sx={{ flex: 1 }}>{question.text}</Typography>
+        <Typography variant="caption" color="text.secondary" noWrap>
+          {count(question.touches, "product", "products")}
+        </Typography>
+      </Box>
+      <Box sx={{ display: "flex", gap: 0.75, flexWrap: "wrap", pl: 2.5 }}>
+        {question.kind === "value" || question.kind === "category" ? (
+          <PlaceAnswer question={question} feed={feed} />
+        ) : (
+          <FieldAnswer question={question} bench={bench} />
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+/** A word or a path gets the store's, proposed or chosen. */
+function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
+  const undo = useUndo();
+  const [chosen, setChosen] = useState<string | null>(question.proposal?.place ?? null);
+  const put = question.kind === "value" ? putWords : putPlaces;
+  const edit = useFeedEdit(feed, (place: string | null) =>
+    put(feed, question.table ?? "", { [question.subject]: place }),
+  );
+  const answer = (place: string) =>
+    edit.mutate(place, {
+      onSuccess: () =>
+        undo.did(`'${question.subject}' is ${place || "not sold"}`, () => edit.mutateAsync(null)),
+      onError: undo.failed,
+    });
+  return (
+    <>
+      <Autocomplete
+        options={question.options ?? []}
+        value={chosen}
+        freeSolo={question.kind === "category" || !question.options?.length}
+        onChange={(_, value) => setChosen(value)}
+        onInputChange={(_, value) => setChosen(value || null)}
+        renderInput={(params) => (
+          <TextField {...params} placeholder={question.kind === "value" ? "store value" : "store category"} />
+        )}
+        sx={{ flex: 1, minWidth: 190 }}
+      />
+      <Button variant="contained" disabled={!chosen || edit.isPending} onClick={() => chosen && answer(chosen)}>
+        Answer
+      </Button>
+      {question.kind === "category" && (
+        <Button color="inherit" disabled={edit.isPending} onClick={() => answer("")}>
+          Not sold
+        </Button>
+      )}
+      {question.proposal && (
+        <Typography variant="caption" color="text.secondary" sx={{ width: "100%" }}>
+          Suggested: {question.proposal.reason}
+        </Typography>
+      )}
+    </>
+  );
+}
+
+function FieldAnswer({ question, bench }: { question: Question; bench: BenchState }) {
+  const edits = useEdits(bench);
+  const store = useStoreId();
+  const navigate = useNavigate();
+  const go = (query: string) => void navigate(`/s/${store}/feeds/${bench.feed_id}/bench?${query}`);
+  const suggestion = question.suggestion;
+  const fieldLabel = bench.fields.find((f) => f.field.name === suggestion?.field)?.field.title;
+  return (
+    <>
+      {suggestion && (
+        <Button
+          variant="contained"
+          onClick={() =>
+            void edits.setFill(suggestion.field, suggestion.fill, `'${suggestion.column}' fills ${fieldLabel}`)
+          }
+        >
+          {question.kind === "field" ? `Fill from '${suggestion.column}'` : `Fill ${fieldLabel}`}
+        </Button>
+      )}
+      {question.kind === "column" ? (
+        <>
+          <Button variant="outlined" color="inherit" onClick={() => void edits.park(question.subject, `Parked '${question.subject}'`)}>
+            Park
+          </Button>
+          <Button variant="outlined" color="inherit" onClick={() => void edits.leaveOut(question.subject, true)}>
+            Leave out
+          </Button>
+          <Button color="inherit" onClick={() => go(`column=${encodeURIComponent(question.subject)}`)}>
+            Look
+          </Button>
+        </>
+      ) : (
+        <Button color="inherit" onClick={() => go(`field=${question.field}`)}>
+          Open the field
+        </Button>
+      )}
+    </>
+  );
+}

@@ -1,0 +1,81 @@
+/** The table a delivery becomes, drawn from windows of rows. */
+import Box from "@mui/material/Box";
+import { useLayoutEffect, useRef, useState } from "react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { api, take, type Schemas } from "../../api/client";
+import { HEAD, ROW, Sheet } from "../bench/Sheet";
+
+const PAGE = 100;
+
+interface ReadTableProps {
+  feed: number;
+  view: Schemas["DeliveryView"];
+}
+
+export function ReadTable({ view }: ReadTableProps) {
+  const box = useRef<HTMLDivElement>(null);
+  const [height, setHeight] = useState(300);
+  const [top, setTop] = useState(0);
+  useLayoutEffect(() => {
+    const node = box.current;
+    if (!node) return;
+    const watch = new ResizeObserver(() => setHeight(node.clientHeight));
+    watch.observe(node);
+    return () => watch.disconnect();
+  }, []);
+  const first = Math.floor(top / ROW);
+  const start = Math.floor(first / PAGE) * PAGE;
+  const page = useQuery({
+    queryKey: ["table", view.id, JSON.stringify(view.reading), start],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/deliveries/{delivery_id}/rows", {
+          params: { path: { delivery_id: view.id }, query: { offset: start, limit: PAGE * 2 } },
+        }),
+      ),
+  });
+  const at = (index: number) => {
+    const i = index - (page.data?.offset ?? 0);
+    return page.data && i >= 0 && i < page.data.rows.length ? i : -1;
+  };
+  const columns = view.profile.map((c) => ({
+    name: c.name,
+    label: c.name,
+    width: Math.max(52, Math.min(34, Math.max(c.longest, c.name.length + 1)) * 7.1 + 17),
+  }));
+  return (
+    <Box
+      ref={box}
+      onScroll={(e) => e.target === box.current && setTop(e.currentTarget.scrollTop)}
+      sx={{ flex: 1, minHeight: 0, overflowY: "auto", overflowX: "hidden" }}
+    >
+      <div style={{ height: Math.min(30_000_000, view.rows * ROW + HEAD + 14) }}>
+        <div style={{ position: "sticky", top: 0, height }}>
+          <Sheet
+            label="The table it becomes"
+            height={height}
+            columns={columns}
+            first={first}
+            shift={top - first * ROW}
+            total={view.rows}
+            hand={-1}
+            lit={new Set()}
+            rowNumber={(index) => {
+              const i = at(index);
+              return i < 0
+                ? null
+                : { number: page.data?.numbers[i] ?? 0, fault: page.data?.faults[i] ?? null };
+            }}
+            cell={(index, c) => {
+              const i = at(index);
+              return i < 0 ? null : { text: page.data?.rows[i]?.[c] ?? null };
+            }}
+            onColumn={() => {}}
+            onRow={() => {}}
+          />
+        </div>
+      </div>
+    </Box>
+  );
+}

@@ -1,0 +1,131 @@
+/** Rows of a changeset, fetched in pages and drawn as they come into view. */
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { api, take, type Schemas } from "../../api/client";
+import type { RunView } from "../../api/hooks";
+import { Mark, STATUS_STATE } from "../../components/Mark";
+import { Failure, Nothing, Waiting } from "../../components/states";
+import { signed } from "../../components/words";
+
+const ROW = 46;
+const PAGE = 100;
+
+interface ChangeListProps {
+  run: RunView;
+  status: string;
+  field: string;
+  search: string;
+}
+
+type Line = Schemas["ReviewRow"];
+
+interface PageQuery {
+  status: string;
+  field: string;
+  search: string;
+  offset: number;
+  limit: number;
+}
+
+interface Page {
+  total: number;
+  rows: Line[];
+  offset: number;
+}
+
+async function fetchPage(run: number, query: PageQuery, signal: AbortSignal): Promise<Page> {
+  const params = { path: { run_id: run }, query };
+  const page = await take(api.GET("/api/v1/runs/{run_id}/rows", { params, signal }));
+  return { ...page, offset: query.offset };
+}
+
+export function ChangeList({ run, status, field, search }: ChangeListProps) {
+  const box = useRef<HTMLDivElement>(null);
+  const [top, setTop] = useState(0);
+  const [rested, setRested] = useState(0);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(top), 60);
+    return () => clearTimeout(timer);
+  }, [top]);
+  const start = Math.floor(rested / ROW / PAGE) * PAGE;
+  const page = useQuery<Page>({
+    queryKey: ["review", run.id, status, field, search, start],
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    gcTime: 30_000,
+    queryFn: ({ signal }) => fetchPage(run.id, { status, field, search, offset: start, limit: PAGE * 2 }, signal),
+  });
+  if (page.isPending) return <Waiting what="rows" />;
+  if (page.isError) return <Failure error={page.error} retry={() => void page.refetch()} />;
+  const { total, rows, offset: from } = page.data;
+  if (!total) return <Nothing title="No rows">Nothing fits this filter.</Nothing>;
+  const first = Math.floor(top / ROW);
+  const shown = Math.min(total - first, 24);
+  return (
+    <Box ref={box} tabIndex={0} aria-label={`${total} ${status} rows`} onScroll={(e) => setTop(e.currentTarget.scrollTop)} sx={{ flex: 1, minHeight: 0, overflowY: "auto", borderTop: 1, borderColor: "divider" }}>
+      <div style={{ height: Math.min(30_000_000, total * ROW), position: "relative" }} role="list">
+        {Array.from({ length: Math.max(0, shown) }, (_, i) => first + i).map((index) => {
+          const line = rows[index - from];
+          return (
+            <Box key={index} role="listitem" sx={{ position: "absolute", top: index * ROW, left: 0, right: 0, height: ROW, px: 1.5, py: 0.5, borderBottom: 1, borderColor: "paper2.line", overflow: "hidden" }}>
+              {line ? <LineView line={line} field={field} /> : "…"}
+            </Box>
+          );
+        })}
+      </div>
+    </Box>
+  );
+}
+
+function LineView({ line, field }: { line: Line; field: string }) {
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", height: 19 }}>
+        <Mark state={STATUS_STATE[line.status] ?? "computed"} says={line.status} />
+        <Typography className="mono" sx={{ fontWeight: 600 }}>{line.key ?? "no key"}</Typography>
+        <Typography noWrap sx={{ flex: 1 }}>{line.title}</Typography>
+        <Typography variant="caption" color="text.secondary">
+          {line.row ? `row ${line.row}` : ""}
+        </Typography>
+      </Box>
+      <Box sx={{ pl: 2.5, height: 19, overflow: "hidden", whiteSpace: "nowrap", textOverflow: "ellipsis", fontSize: 12 }}>
+        {line.reason ? (
+          <span style={{ color: line.status === "rejected" ? "var(--mui-palette-state-refused)" : "var(--mui-palette-text-secondary)" }} title={line.reason}>
+            {line.reason}
+          </span>
+        ) : (
+          <Changes line={line} field={field} />
+        )}
+      </Box>
+    </>
+  );
+}
+
+/** Prices and other numbers first: they are what one looks for. */
+function Changes({ line, field }: { line: Line; field: string }) {
+  const isNew = line.status === "new";
+  const sorted = [...line.changes].sort(
+    (a, b) =>
+      Number(b.field === field) - Number(a.field === field) ||
+      Number(b.percent !== null && b.percent !== undefined) - Number(a.percent !== null && a.percent !== undefined) ||
+      Number(b.before !== null) - Number(a.before !== null),
+  );
+  const shown = isNew ? sorted.filter((c) => ["price", "cost", "category", "stock", "colour"].includes(c.field)) : sorted;
+  return (
+    <>
+      {shown.map((c) => (
+        <span key={c.field} style={{ marginRight: 14 }} title={`${c.label}: ${c.before ?? "nothing"} → ${c.after ?? "nothing"}`}>
+          <span style={{ color: "var(--mui-palette-text-secondary)" }}>{c.label} </span>
+          {!isNew && <span className="mono">{short(c.before)} → </span>}
+          <b className="mono">{short(c.after)}</b>
+          {c.percent && <span style={{ color: "var(--mui-palette-state-changed)" }}> {signed(c.percent)}</span>}
+        </span>
+      ))}
+    </>
+  );
+}
+
+const short = (text: string | null | undefined) =>
+  text === null || text === undefined ? "∅" : text.length > 26 ? `${text.slice(0, 25)}…` : text;

@@ -1,0 +1,273 @@
+/** One run: what it would do to the catalog, product by product; apply it, take it back. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Link, useParams, useSearchParams } from "react-router";
+import { api, take, type Schemas } from "../../api/client";
+import { isBusy, useRun, type RunView } from "../../api/hooks";
+import { Mark, STATUS_STATE } from "../../components/Mark";
+import { Failure, Nothing, Waiting } from "../../components/states";
+import { count } from "../../components/words";
+import { useUndo } from "../../shell/undo";
+import { ChangeList } from "./ChangeList";
+import { MovePlot } from "./MovePlot";
+
+const STATUSES = ["new", "changed", "same", "held", "rejected", "left out", "gone"] as const;
+
+export function Review() {
+  const id = Number(useParams().run);
+  const run = useRun(id);
+  if (run.isPending) return <Waiting what="the run" />;
+  if (run.isError) return <Failure error={run.error} retry={() => void run.refetch()} />;
+  return <Ready run={run.data} />;
+}
+
+function Ready({ run }: { run: RunView }) {
+  const [params, setParams] = useSearchParams();
+  const queries = useQueryClient();
+  const status = params.get("status") ?? firstStatus(run);
+  const field = params.get("field") ?? "";
+  const search = params.get("search") ?? "";
+  const has = run.status !== "failed" && Object.keys(run.counts).length > 0;
+  const summary = useQuery({
+    queryKey: ["review", run.id, "summary"],
+    enabled: has,
+    staleTime: Infinity,
+    queryFn: () =>
+      take(api.GET("/api/v1/runs/{run_id}/summary", { params: { path: { run_id: run.id } } })),
+  });
+  useEffect(() => {
+    if (["applied", "undone"].includes(run.status)) {
+      void queries.invalidateQueries({ queryKey: ["catalog"] });
+      void queries.invalidateQueries({ queryKey: ["arrivals"] });
+    }
+  }, [run.status, queries]);
+  const set = (change: Record<string, string>) =>
+    setParams((old) => ({ ...Object.fromEntries(old), ...change }), { replace: true });
+  return (
+    <Box sx={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>
+      <Heading run={run} />
+      {isBusy(run.status) && (
+        <LinearProgress variant={run.progress > 0 ? "determinate" : "indeterminate"} value={run.progress} />
+      )}
+      {run.error && <Failure error={new Error(run.error)} />}
+      {!has && !isBusy(run.status) && (
+        <Nothing title="There is no changeset">
+          <Link to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}>Open the bench</Link>, mend
+          what is named above, and prepare again.
+        </Nothing>
+      )}
+      {has && (
+        <>
+          <Box role="tablist" aria-label="What becomes of the rows" sx={{ display: "flex", px: 1.5, gap: 0.5, borderBottom: 1, borderColor: "divider", alignItems: "center" }}>
+            {STATUSES.map((s) => (
+              <StatusTab key={s} status={s} n={run.counts[s] ?? 0} chosen={s === status} onChoose={() => set({ status: s, field: "" })} />
+            ))}
+            <Box sx={{ flex: 1 }} />
+            <Typography variant="caption" color="text.secondary">
+              {summary.data && `${summary.data.arrived.toLocaleString("en")} rows arrived, all accounted for`}
+            </Typography>
+          </Box>
+          <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
+            <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
+              <Filters run={run} summary={summary.data} status={status} field={field} search={search} onSet={set} />
+              <ChangeList key={`${status} ${field} ${search}`} run={run} status={status} field={field} search={search} />
+            </Box>
+            <Aside summary={summary.data} status={status} />
+          </Box>
+        </>
+      )}
+    </Box>
+  );
+}
+
+function firstStatus(run: RunView): string {
+  return ["changed", "new", "held", "rejected", "same"].find((s) => run.counts[s]) ?? "changed";
+}
+
+const SAYS: Record<string, string> = {
+  queued: "waiting for a worker",
+  preparing: "preparing",
+  prepared: "prepared; the catalog is as it was",
+  applying: "writing to the catalog",
+  applied: "applied to the catalog",
+  undoing: "taking back",
+  undone: "undone; the catalog is as it was before",
+  failed: "could not be prepared",
+};
+
+function Heading({ run }: { run: RunView }) {
+  const queries = useQueryClient();
+  const undo = useUndo();
+  const act = useMutation({
+    mutationFn: (what: "apply" | "undo" | "stop") =>
+      take(api.POST(`/api/v1/runs/{run_id}/${what}`, { params: { path: { run_id: run.id } } })),
+    onError: undo.failed,
+    onSettled: () => queries.invalidateQueries({ queryKey: ["run", run.id] }),
+  });
+  const write = (run.counts["new"] ?? 0) + (run.counts["changed"] ?? 0);
+  const busy = isBusy(run.status);
+  const file = `/api/v1/runs/${run.id}/result?format=csv`;
+  const outbound = `/api/v1/stores/${run.store_id}/outbound?run_id=${run.id}`;
+  return (
+    <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, px: 1.5, py: 1, borderBottom: 1, borderColor: "divider" }}>
+      <Box sx={{ minWidth: 0 }}>
+        <Typography variant="h2" noWrap>
+          {run.supplier}: {run.file_name}
+        </Typography>
+        <Typography variant="caption" color="text.secondary" component="div" noWrap>
+          Run {run.id} · crosswalk version {run.version} ·{" "}
+          <span role="status">{busy && run.stage ? `${SAYS[run.status]}: ${run.stage}` : SAYS[run.status]}</span>
+        </Typography>
+      </Box>
+      <Box sx={{ flex: 1 }} />
+      <Button component={Link} color="inherit" to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}>
+        Bench
+      </Button>
+      <Button component="a" href={file} color="inherit">
+        Result file
+      </Button>
+      {run.status === "applied" && (
+        <>
+          <Button component="a" href={outbound} color="inherit">
+            What changed, as CSV
+          </Button>
+          <Button variant="outlined" color="inherit" onClick={() => act.mutate("undo")}>
+            Undo this run
+          </Button>
+        </>
+      )}
+      {busy && run.status !== "undoing" && (
+        <Button variant="outlined" color="inherit" onClick={() => act.mutate("stop")}>
+          Stop
+        </Button>
+      )}
+      {run.status === "prepared" && (
+        <Button variant="contained" disabled={act.isPending || !write} onClick={() => act.mutate("apply")}>
+          Apply to {count(write, "product", "products")}
+        </Button>
+      )}
+    </Box>
+  );
+}
+
+interface StatusTabProps {
+  status: string;
+  n: number;
+  chosen: boolean;
+  onChoose: () => void;
+}
+
+function StatusTab({ status, n, chosen, onChoose }: StatusTabProps) {
+  return (
+    <Button
+      role="tab"
+      aria-selected={chosen}
+      color="inherit"
+      disabled={!n}
+      onClick={onChoose}
+      sx={{
+        borderRadius: 0,
+        height: 40,
+        borderBottom: "2px solid",
+        borderColor: chosen ? "primary.main" : "transparent",
+        fontWeight: chosen ? 650 : 450,
+        gap: 0.5,
+      }}
+    >
+      <Mark state={STATUS_STATE[status] ?? "computed"} says={status} />
+      {n.toLocaleString("en")} {status}
+    </Button>
+  );
+}
+
+interface FiltersProps {
+  run: RunView;
+  summary: Schemas["ReviewSummary"] | undefined;
+  status: string;
+  field: string;
+  search: string;
+  onSet: (change: Record<string, string>) => void;
+}
+
+function Filters({ summary, status, field, search, onSet }: FiltersProps) {
+  const [typed, setTyped] = useState(search);
+  useEffect(() => {
+    const timer = setTimeout(() => typed !== search && onSet({ search: typed }), 250);
+    return () => clearTimeout(timer);
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- only typing starts the clock
+  }, [typed]);
+  return (
+    <Box sx={{ display: "flex", gap: 1, p: 1 }}>
+      <TextField
+        placeholder="Find a key, name or reason"
+        value={typed}
+        onChange={(e) => setTyped(e.target.value)}
+        slotProps={{ htmlInput: { "aria-label": "Find products" } }}
+        sx={{ width: 240 }}
+      />
+      {status === "changed" && summary && (
+        <TextField select value={field} onChange={(e) => onSet({ field: e.target.value })} slotProps={{ select: { displayEmpty: true }, htmlInput: { "aria-label": "Changed field" } }} sx={{ minWidth: 190 }}>
+          <MenuItem value="">any field changed</MenuItem>
+          {summary.fields.map((f) => (
+            <MenuItem key={f.field} value={f.field}>
+              {f.label} ({f.count})
+            </MenuItem>
+          ))}
+        </TextField>
+      )}
+    </Box>
+  );
+}
+
+interface AsideProps {
+  summary: Schemas["ReviewSummary"] | undefined;
+  status: string;
+}
+
+function Aside({ summary, status }: AsideProps) {
+  if (!summary) return null;
+  const faults = status === "held" || status === "rejected";
+  return (
+    <Box component="aside" sx={{ width: 320, flex: "none", borderLeft: 1, borderColor: "divider", p: 1.5, overflowY: "auto", bgcolor: "background.paper" }}>
+      {faults ? (
+        <>
+          <Typography variant="h3" gutterBottom>
+            Why
+          </Typography>
+          {summary.reasons.map((r) => (
+            <Box key={r.kind} sx={{ py: 0.75, borderBottom: 1, borderColor: "divider" }}>
+              <Typography sx={{ fontWeight: 550 }}>
+                {r.count} × {r.kind.replaceAll("_", " ")}
+              </Typography>
+              <Typography variant="caption" color="text.secondary">
+                {r.example}
+              </Typography>
+            </Box>
+          ))}
+        </>
+      ) : (
+        <>
+          <Typography variant="h3" gutterBottom>
+            Prices that move
+          </Typography>
+          <MovePlot moves={summary.moves} currency={summary.currency} />
+          <Typography variant="h3" sx={{ mt: 2 }} gutterBottom>
+            Fields that change
+          </Typography>
+          {summary.fields.map((f) => (
+            <Box key={f.field} sx={{ display: "flex", height: 22 }}>
+              <Typography sx={{ flex: 1 }}>{f.label}</Typography>
+              <Typography color="text.secondary">{f.count.toLocaleString("en")}</Typography>
+            </Box>
+          ))}
+        </>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,73 @@
+/** Every run: what it read, what it did, and its log. */
+import Box from "@mui/material/Box";
+import LinearProgress from "@mui/material/LinearProgress";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import Typography from "@mui/material/Typography";
+import { Link } from "react-router";
+import { isBusy, useRuns, type RunView } from "../../api/hooks";
+import { Failure, Nothing, Waiting } from "../../components/states";
+import { ago } from "../../components/words";
+import { useStoreId } from "../../shell/Shell";
+
+export function Runs() {
+  const store = useStoreId();
+  const runs = useRuns(store);
+  if (runs.isPending) return <Waiting what="runs" />;
+  if (runs.isError) return <Failure error={runs.error} retry={() => void runs.refetch()} />;
+  return (
+    <Box sx={{ overflow: "auto", p: 2.5, maxWidth: 1180, width: "100%", mx: "auto" }}>
+      <Typography variant="h1" gutterBottom>
+        Runs
+      </Typography>
+      {runs.data.runs.length ? (
+        <Table size="small">
+          <TableHead>
+            <TableRow>
+              <TableCell>Run</TableCell>
+              <TableCell>Delivery</TableCell>
+              <TableCell>Crosswalk</TableCell>
+              <TableCell>State</TableCell>
+              <TableCell>What</TableCell>
+              <TableCell>Begun</TableCell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {runs.data.runs.map((run) => (
+              <RunRow key={run.id} store={store} run={run} />
+            ))}
+          </TableBody>
+        </Table>
+      ) : (
+        <Nothing title="No run yet">Prepare a delivery from its bench, and it appears here.</Nothing>
+      )}
+    </Box>
+  );
+}
+
+function RunRow({ store, run }: { store: number; run: RunView }) {
+  const counts = Object.entries(run.counts)
+    .filter(([, n]) => n > 0)
+    .map(([status, n]) => `${n} ${status}`)
+    .join(", ");
+  return (
+    <TableRow hover>
+      <TableCell>
+        <Link to={`/s/${store}/runs/${run.id}`}>Run {run.id}</Link>
+      </TableCell>
+      <TableCell>
+        {run.supplier} <Typography component="span" color="text.secondary">{run.file_name}</Typography>
+      </TableCell>
+      <TableCell>version {run.version}</TableCell>
+      <TableCell>
+        {run.status}
+        {isBusy(run.status) && <LinearProgress variant="determinate" value={run.progress} />}
+      </TableCell>
+      <TableCell title={run.log.map((l) => l.text).join("\n")}>{run.error || counts || run.log.at(-1)?.text}</TableCell>
+      <TableCell>{ago(run.created_at)}</TableCell>
+    </TableRow>
+  );
+}

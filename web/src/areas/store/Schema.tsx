@@ -1,0 +1,129 @@
+/** The store's product schema, and making another store from a schema file or a template. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useQueryClient } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import { sendFile, type Schemas } from "../../api/client";
+import { useSchema, type StoreField } from "../../api/hooks";
+import { Failure, Waiting } from "../../components/states";
+import { useStoreId } from "../../shell/Shell";
+
+export function Schema() {
+  const store = useStoreId();
+  const schema = useSchema(store);
+  if (schema.isPending) return <Waiting what="the schema" />;
+  if (schema.isError) return <Failure error={schema.error} />;
+  const { fields, key, name } = schema.data.product_schema;
+  return (
+    <Box sx={{ overflow: "auto", p: 2.5, maxWidth: 1180, width: "100%", mx: "auto" }}>
+      <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, mb: 1.5 }}>
+        <Typography variant="h1">{name}</Typography>
+        <Typography color="text.secondary">
+          {fields.length} fields; a product is known by its {key}
+        </Typography>
+        <Box sx={{ flex: 1 }} />
+        <Button component="a" href={`/api/v1/stores/${store}/schema.json`} color="inherit">
+          Download as Table Schema
+        </Button>
+      </Box>
+      <NewStore />
+      <Table size="small" sx={{ mt: 2 }}>
+        <TableHead>
+          <TableRow>
+            <TableCell>Field</TableCell>
+            <TableCell>Name in files</TableCell>
+            <TableCell>Holds</TableCell>
+            <TableCell>Must be</TableCell>
+            <TableCell>Also called</TableCell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
+          {fields.map((f) => (
+            <TableRow key={f.name}>
+              <TableCell>{f.title || f.name}</TableCell>
+              <TableCell className="mono">{f.name}</TableCell>
+              <TableCell>{holds(f)}</TableCell>
+              <TableCell sx={{ maxWidth: 330 }}>{limits(f)}</TableCell>
+              <TableCell sx={{ color: "text.secondary" }}>{(f.synonyms ?? []).join(", ")}</TableCell>
+            </TableRow>
+          ))}
+        </TableBody>
+      </Table>
+    </Box>
+  );
+}
+
+function holds(f: StoreField): string {
+  const unit = f.currency ?? f.unit;
+  return [(f.kind ?? "text").replace("_", " "), unit && `in ${unit}`].filter(Boolean).join(" ");
+}
+
+function limits(f: StoreField): string {
+  return [
+    f.required && "given",
+    f.unique && "unique",
+    f.max_length && `at most ${f.max_length} characters`,
+    f.minimum && `at least ${f.minimum}`,
+    f.maximum && `at most ${f.maximum}`,
+    f.pattern && `like ${f.pattern}`,
+    f.allowed?.length && `one of ${f.allowed.join(", ")}`,
+  ]
+    .filter(Boolean)
+    .join("; ");
+}
+
+function NewStore() {
+  const picker = useRef<HTMLInputElement>(null);
+  const queries = useQueryClient();
+  const navigate = useNavigate();
+  const [name, setName] = useState("");
+  const [error, setError] = useState<unknown>(null);
+  const send = async (file: File) => {
+    setError(null);
+    try {
+      const made = await sendFile<Schemas["Made"]>("/api/v1/stores", { file, name: name || file.name }, () => {});
+      await queries.invalidateQueries({ queryKey: ["stores"] });
+      await navigate(`/s/${made.id}/schema`);
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  return (
+    <Box component="section" aria-label="Another store" sx={{ border: 1, borderColor: "divider", borderRadius: 1, p: 1.5, bgcolor: "background.paper" }}>
+      <Typography variant="h2" gutterBottom>
+        Another store
+      </Typography>
+      <Typography color="text.secondary" sx={{ mb: 1 }}>
+        From a Table Schema document (JSON), or from a blank import template: a CSV file whose first
+        line names the columns. It begins with an empty catalog.
+      </Typography>
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <TextField label="Name of the store" value={name} onChange={(e) => setName(e.target.value)} sx={{ width: 260 }} />
+        <input
+          ref={picker}
+          type="file"
+          hidden
+          accept=".json,.csv,.txt"
+          aria-label="Schema or template file"
+          onChange={(e) => {
+            const file = e.target.files?.[0];
+            if (file) void send(file);
+            e.target.value = "";
+          }}
+        />
+        <Button variant="outlined" color="inherit" onClick={() => picker.current?.click()}>
+          Choose the file
+        </Button>
+      </Box>
+      {error !== null && <Failure error={error} />}
+    </Box>
+  );
+}

@@ -1,0 +1,48 @@
+/** What a place shows while it waits, when it fails, and when there is nothing. */
+import Alert from "@mui/material/Alert";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
+import Typography from "@mui/material/Typography";
+import type { ReactNode } from "react";
+import { Refusal } from "../api/client";
+
+export function Waiting({ what, missing = false }: { what: string; missing?: boolean }) {
+  return (
+    <Box sx={{ p: 4, maxWidth: 360 }}>
+      <Typography color="text.secondary" gutterBottom>
+        {missing ? "There is nothing at this address." : `Loading ${what} …`}
+      </Typography>
+      {!missing && <LinearProgress />}
+    </Box>
+  );
+}
+
+export function Failure({ error, retry }: { error: unknown; retry?: () => void }) {
+  const problem = error instanceof Refusal ? error.problem : null;
+  return (
+    <Alert
+      severity="error"
+      variant="outlined"
+      sx={{ m: 2, alignItems: "center" }}
+      action={retry && <Button onClick={retry}>Try again</Button>}
+    >
+      <strong>{problem?.detail || problem?.title || String(error)}</strong>
+      {problem?.where && <div>Where: {problem.where}</div>}
+      {problem?.remedy && <div>{problem.remedy}</div>}
+    </Alert>
+  );
+}
+
+export function Nothing({ title, children }: { title: string; children?: ReactNode }) {
+  return (
+    <Box sx={{ p: 4, maxWidth: 560 }}>
+      <Typography variant="h2" gutterBottom>
+        {title}
+      </Typography>
+      <Typography color="text.secondary" component="div">
+        {children}
+      </Typography>
+    </Box>
+  );
+}

@@ -1,0 +1,43 @@
+/** Numbers, sizes and moments in words. */
+
+export function count(n: number, one: string, many: string): string {
+  return `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
+}
+
+export function bytes(n: number): string {
+  if (n < 1024) return `${n} bytes`;
+  const units = ["KB", "MB", "GB"];
+  let size = n / 1024;
+  let unit = 0;
+  while (size >= 1024 && unit < 2) {
+    size /= 1024;
+    unit += 1;
+  }
+  return `${size.toFixed(size < 10 ? 1 : 0)} ${units[unit]}`;
+}
+
+export function ago(moment: string): string {
+  const minutes = Math.floor((Date.now() - new Date(moment).getTime()) / 60000);
+  if (minutes < 1) return "just now";
+  if (minutes < 60) return count(minutes, "minute ago", "minutes ago");
+  if (minutes < 1440) return count(Math.floor(minutes / 60), "hour ago", "hours ago");
+  return new Date(moment).toLocaleDateString("en-GB", { day: "numeric", month: "short" });
+}
+
+/** Where the browser finds a picture: hosts under .example are the demo's stand-ins. */
+export function pictureAddress(link: string | null | undefined): string | undefined {
+  if (!link) return undefined;
+  try {
+    const url = new URL(link);
+    return url.hostname.endsWith(".example") ? `/stand-in/${url.hostname}${url.pathname}` : link;
+  } catch {
+    return undefined;
+  }
+}
+
+/** "+4.0 %" or "−1.5 %", and nothing for no movement. */
+export function signed(percent: string | null | undefined): string {
+  if (!percent) return "";
+  const n = Number(percent);
+  return `${n > 0 ? "+" : n < 0 ? "−" : "±"}${Math.abs(n).toFixed(1)} %`;
+}

@@ -1,0 +1,45 @@
+/** Every place has an address. Places load when they are first opened. */
+import { createBrowserRouter, Navigate } from "react-router";
+import { FeedPlace } from "./shell/FeedPlace";
+import { Shell } from "./shell/Shell";
+import { Start } from "./shell/Start";
+import { Waiting } from "./components/states";
+
+const place = <M extends Record<string, unknown>>(load: () => Promise<M>, name: keyof M) => ({
+  lazy: async () => ({ Component: (await load())[name] as React.ComponentType }),
+});
+
+export const router = createBrowserRouter([
+  { path: "/", Component: Start },
+  {
+    path: "/s/:store",
+    Component: Shell,
+    HydrateFallback: () => <Waiting what="Nomotax" />,
+    children: [
+      { index: true, element: <Navigate to="arrivals" replace /> },
+      { path: "arrivals", ...place(() => import("./areas/arrivals/Arrivals"), "Arrivals") },
+      { path: "catalog", ...place(() => import("./areas/catalog/Catalog"), "Catalog") },
+      { path: "catalog/:key", ...place(() => import("./areas/catalog/Product"), "Product") },
+      { path: "outbound", ...place(() => import("./areas/outbound/Outbound"), "Outbound") },
+      { path: "runs", ...place(() => import("./areas/runs/Runs"), "Runs") },
+      { path: "runs/:run", ...place(() => import("./areas/review/Review"), "Review") },
+      { path: "schema", ...place(() => import("./areas/store/Schema"), "Schema") },
+      {
+        path: "feeds/:feed",
+        Component: FeedPlace,
+        children: [
+          { index: true, element: <Navigate to="bench" replace /> },
+          { path: "reading", ...place(() => import("./areas/reading/Reading"), "ReadingPlace") },
+          { path: "bench", ...place(() => import("./areas/bench/Bench"), "Bench") },
+          {
+            path: "categories",
+            ...place(() => import("./areas/categories/Categories"), "Categories"),
+          },
+          { path: "values", ...place(() => import("./areas/values/Values"), "Values") },
+          { path: "prices", ...place(() => import("./areas/prices/Prices"), "Prices") },
+        ],
+      },
+      { path: "*", Component: () => <Waiting what="" missing /> },
+    ],
+  },
+]);

@@ -1,0 +1,164 @@
+/** The frame of one feed: its places, which delivery it stands on, open questions, preparing. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import Select from "@mui/material/Select";
+import Typography from "@mui/material/Typography";
+import { useQueryClient } from "@tanstack/react-query";
+import { createContext, useContext, useState } from "react";
+import { NavLink, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
+import { api, take } from "../api/client";
+import { useArrivals, useQuestions, type FeedLine } from "../api/hooks";
+import { Questions } from "../areas/questions/Questions";
+import { Mark } from "../components/Mark";
+import { Failure, Nothing, Waiting } from "../components/states";
+import { tab, useStoreId } from "./Shell";
+import { useUndo } from "./undo";
+
+interface FeedContextValue {
+  feed: number;
+  line: FeedLine;
+  /** The delivery the feed stands on; undefined while none could be read. */
+  delivery: number | undefined;
+  openQuestions: (open: boolean) => void;
+}
+
+const FeedContext = createContext<FeedContextValue | null>(null);
+
+export function useFeed(): FeedContextValue {
+  const value = useContext(FeedContext);
+  if (!value) throw new Error("useFeed is for places inside a feed");
+  return value;
+}
+
+const PLACES = [
+  ["reading", "Reading"],
+  ["bench", "Bench"],
+  ["categories", "Categories"],
+  ["values", "Values"],
+  ["prices", "Prices"],
+] as const;
+
+export function FeedPlace() {
+  const store = useStoreId();
+  const feed = Number(useParams().feed);
+  const [search] = useSearchParams();
+  const arrivals = useArrivals(store);
+  const [asking, setAsking] = useState(false);
+  if (arrivals.isPending) return <Waiting what="the feed" />;
+  if (arrivals.isError) return <Failure error={arrivals.error} retry={() => void arrivals.refetch()} />;
+  const line = arrivals.data.feeds.find((f) => f.id === feed);
+  if (!line) return <Nothing title="There is no such feed in this store" />;
+  const chosen = Number(search.get("delivery")) || undefined;
+  const readable = line.deliveries.find((d) => d.status !== "unreadable");
+  const delivery = chosen ?? readable?.id;
+  const value = { feed, line, delivery, openQuestions: setAsking };
+  return (
+    <FeedContext.Provider value={value}>
+      <FeedBar store={store} value={value} />
+      <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
+        <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
+          <Outlet />
+        </Box>
+        {asking && <Questions onClose={() => setAsking(false)} />}
+      </Box>
+    </FeedContext.Provider>
+  );
+}
+
+function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
+  const { feed, line, delivery } = value;
+  const [search, setSearch] = useSearchParams();
+  const suffix = search.get("delivery") ? `?delivery=${search.get("delivery")}` : "";
+  return (
+    <Box
+      sx={{
+        height: 38,
+        flex: "none",
+        display: "flex",
+        alignItems: "center",
+        px: 1.5,
+        gap: 1,
+        borderBottom: 1,
+        borderColor: "divider",
+      }}
+    >
+      <Typography noWrap sx={{ fontWeight: 600, maxWidth: 260 }}>
+        {line.supplier} <Typography component="span" color="text.secondary">{line.name}</Typography>
+      </Typography>
+      <Box component="nav" aria-label="Places of the feed" sx={{ height: "100%", display: "flex" }}>
+        {PLACES.map(([path, label]) => (
+          <Box
+            key={path}
+            component={NavLink}
+            to={`/s/${store}/feeds/${feed}/${path}${suffix}`}
+            sx={tab}
+          >
+            {label}
+          </Box>
+        ))}
+      </Box>
+      <Box sx={{ flex: 1 }} />
+      <Select
+        value={delivery ?? ""}
+        displayEmpty
+        onChange={(e) => setSearch({ delivery: String(e.target.value) })}
+        inputProps={{ "aria-label": "Delivery" }}
+        sx={{ maxWidth: 250 }}
+      >
+        {line.deliveries.map((d) => (
+          <MenuItem key={d.id} value={d.id}>
+            {d.file_name}
+          </MenuItem>
+        ))}
+      </Select>
+      <QuestionsButton value={value} />
+      <PrepareButton store={store} feed={feed} delivery={delivery} />
+    </Box>
+  );
+}
+
+function QuestionsButton({ value }: { value: FeedContextValue }) {
+  const questions = useQuestions(value.feed, value.delivery);
+  const count = questions.data?.questions.length ?? 0;
+  return (
+    <Button variant="outlined" color="inherit" onClick={() => value.openQuestions(true)}>
+      <Mark state={count ? "question" : "computed"} says={count ? "waiting for answers" : "none"} />
+      &nbsp;{count} open question{count === 1 ? "" : "s"}
+    </Button>
+  );
+}
+
+interface PrepareProps {
+  store: number;
+  feed: number;
+  delivery: number | undefined;
+}
+
+function PrepareButton({ store, feed, delivery }: PrepareProps) {
+  const navigate = useNavigate();
+  const queries = useQueryClient();
+  const undo = useUndo();
+  const [busy, setBusy] = useState(false);
+  const prepare = async () => {
+    setBusy(true);
+    try {
+      const run = await take(
+        api.POST("/api/v1/feeds/{feed_id}/runs", {
+          params: { path: { feed_id: feed }, query: delivery ? { delivery_id: delivery } : {} },
+        }),
+      );
+      await queries.invalidateQueries({ queryKey: ["arrivals"] });
+      await navigate(`/s/${store}/runs/${run.id}`);
+    } catch (error) {
+      undo.failed(error);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <Button variant="contained" disabled={busy || !delivery} onClick={() => void prepare()}>
+      Prepare
+    </Button>
+  );
+}

@@ -1,0 +1,84 @@
+/** Edits that can be taken back: each says what it did and how to reverse it. Ctrl+Z, or the bar. */
+import Button from "@mui/material/Button";
+import Snackbar from "@mui/material/Snackbar";
+import {
+  createContext,
+  useCallback,
+  useContext,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  type ReactNode,
+} from "react";
+
+interface Reversal {
+  label: string;
+  reverse: () => Promise<unknown>;
+}
+
+interface UndoTools {
+  did: (label: string, reverse?: () => Promise<unknown>) => void;
+  failed: (error: unknown) => void;
+}
+
+const UndoContext = createContext<UndoTools>({ did: () => {}, failed: () => {} });
+
+export const useUndo = () => useContext(UndoContext);
+
+function isTyping(target: EventTarget | null): boolean {
+  return target instanceof HTMLElement && /^(input|textarea|select)$/i.test(target.tagName);
+}
+
+export function UndoProvider({ children }: { children: ReactNode }) {
+  const stack = useRef<Reversal[]>([]);
+  const [said, setSaid] = useState<{ text: string; undo: boolean } | null>(null);
+
+  const undo = useCallback(async () => {
+    const last = stack.current.pop();
+    if (!last) return;
+    try {
+      await last.reverse();
+      setSaid({ text: `Taken back: ${last.label}`, undo: false });
+    } catch (error) {
+      setSaid({ text: String(error instanceof Error ? error.message : error), undo: false });
+    }
+  }, []);
+
+  const tools = useMemo<UndoTools>(
+    () => ({
+      did: (label, reverse) => {
+        if (reverse) stack.current.push({ label, reverse });
+        setSaid({ text: label, undo: Boolean(reverse) });
+      },
+      failed: (error) =>
+        setSaid({ text: error instanceof Error ? error.message : String(error), undo: false }),
+    }),
+    [],
+  );
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if ((event.ctrlKey || event.metaKey) && event.key === "z" && !isTyping(event.target)) {
+        event.preventDefault();
+        void undo();
+      }
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [undo]);
+
+  return (
+    <UndoContext.Provider value={tools}>
+      {children}
+      <Snackbar
+        open={said !== null}
+        autoHideDuration={6000}
+        onClose={(_, reason) => reason !== "clickaway" && setSaid(null)}
+        message={said?.text}
+        anchorOrigin={{ vertical: "bottom", horizontal: "left" }}
+        action={said?.undo && <Button color="inherit" onClick={() => void undo()}>Undo</Button>}
+      />
+    </UndoContext.Provider>
+  );
+}
