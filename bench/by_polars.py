@@ -61,9 +61,7 @@ def price() -> pl.Expr:
 
 def main() -> None:
     feed = pl.scan_csv(sys.argv[1], separator=";", infer_schema=False)
-    places = pl.DataFrame(
-        {"branch": list(PLACES), "category": list(PLACES.values())}
-    ).lazy()
+    places = pl.DataFrame({"branch": list(PLACES), "category": list(PLACES.values())}).lazy()
     numbers = feed.with_row_index("row").with_columns(
         cost=number("Cost"), rrp=number("RRP"), stock=number("Stock"), moq=number("MOQ"),
         volume=number("Vol ml"), grams=number("Net g"), mm=number("L mm"),

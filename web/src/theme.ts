@@ -86,7 +86,7 @@ export const theme = createTheme({
       styleOverrides: {
         "html, body, #root": { height: "100%" },
         body: { overflow: "hidden", fontVariantNumeric: "tabular-nums" },
-        ".mono": { fontFamily: mono, fontSize: 11.5 },
+        ".mono, .mono.MuiTypography-root, .mono.MuiTableCell-root": { fontFamily: mono, fontSize: 11.5 },
         "a": { color: "var(--mui-palette-primary-main)" },
         ":focus-visible": {
           outline: "2px solid var(--mui-palette-primary-main)",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from http import HTTPStatus
 from typing import Any
 
 import structlog
@@ -69,9 +70,7 @@ MEDIA_TYPES = {
 
 def attachment(data: bytes, name: str, media_type: str) -> Response:
     """Bytes to save under a name."""
-    return send_file(
-        io.BytesIO(data), mimetype=media_type, as_attachment=True, download_name=name
-    )
+    return send_file(io.BytesIO(data), mimetype=media_type, as_attachment=True, download_name=name)
 
 
 def problem(document: Problem) -> Response:
@@ -133,4 +132,8 @@ def attach(app: Flask) -> None:
         )
 
 
-RESPONSES: dict[int, type[BaseModel]] = {404: Problem, 409: Problem, 422: Problem}
+RESPONSES: dict[str | int | HTTPStatus, type[BaseModel] | dict[Any, Any] | None] = {
+    404: Problem,
+    409: Problem,
+    422: Problem,
+}

@@ -8,7 +8,7 @@ import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import PurePosixPath
-from typing import BinaryIO
+from typing import IO
 
 import fsspec
 import polars as pl
@@ -40,7 +40,7 @@ class ArtifactStore:
             raise NotFound(f"{name!r} is no artifact name.")
         return f"{self.root}/{name}"
 
-    def receive(self, stream: BinaryIO, limit: int) -> Received:
+    def receive(self, stream: IO[bytes], limit: int) -> Received:
         """Take in a delivery. Raises ``TooLarge`` past ``limit`` bytes, keeping nothing."""
         digest, size = hashlib.sha256(), 0
         temporary = self._path(f"incoming/{os.getpid()}-{id(stream)}")
@@ -98,7 +98,7 @@ class ArtifactStore:
         return bool(self.fs.exists(self._path(name)))
 
 
-def _chunks(stream: BinaryIO) -> Iterator[bytes]:
+def _chunks(stream: IO[bytes]) -> Iterator[bytes]:
     while chunk := stream.read(_CHUNK):
         yield chunk
 

@@ -92,8 +92,8 @@ def map_command(
     kind = format_of(out)
     schema = flow.load_schema(schema_file)
     mapped = flow.map_file(file, flow.load_bundle(crosswalk_file), schema, limit)
-    products = mapped.products if kind == "parquet" else flow.in_store_writing(
-        mapped.products, schema
+    products = (
+        mapped.products if kind == "parquet" else flow.in_store_writing(mapped.products, schema)
     )
     with out.open("wb") as stream:
         write_table(products, stream, kind)

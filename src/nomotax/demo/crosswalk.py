@@ -14,9 +14,9 @@ LADDER: dict[str, Any] = {
     "floor": "0.40",
     "rungs": [
         {"start": "0", "kind": "markup", "amount": "110"},
-        {"start": "5", "kind": "markup", "amount": "95"},
-        {"start": "20", "kind": "margin", "amount": "42"},
-        {"start": "100", "kind": "margin", "amount": "34", "ending": "whole"},
+        {"start": "5", "kind": "markup", "amount": "100"},
+        {"start": "20", "kind": "margin", "amount": "48"},
+        {"start": "100", "kind": "margin", "amount": "44", "ending": "whole"},
     ],
 }
 

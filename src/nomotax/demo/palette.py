@@ -68,7 +68,10 @@ Pewter Silver|Argent étain|M|PW20|a9abae|I|O|2
 Antique Gold|Or ancien|M|PW20|b28d3f|I|O|2
 """
     rows = [line.split("|") for line in table.strip().splitlines()]
-    return [Colour(*row[:7], int(row[7])) for row in rows]
+    return [
+        Colour(n, french, code, pigment, rgb, fast, opacity, int(dear))
+        for n, french, code, pigment, rgb, fast, opacity, dear in rows
+    ]
 
 
 COLOURS = _colours()

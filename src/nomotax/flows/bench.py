@@ -10,13 +10,13 @@ from nomotax.core.crosswalk.model import Crosswalk, Fill
 from nomotax.core.crosswalk.suggest import SURE, Suggestion, price_from_cost, rank, suggest
 from nomotax.core.crosswalk.words import describe_source, describe_steps
 from nomotax.core.errors import Conflict, CrosswalkError, NotFound
+from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.reading.profile import ColumnProfile, ValueCount
 from nomotax.core.schema.model import StoreField
 from nomotax.core.table import FAULT, ROW
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, LookupsRepository
-from nomotax.core.lookups.tables import CategoryTable, ValueTable
 
 _DISTINCT = 40
 
@@ -104,7 +104,7 @@ def _field_state(
 
 def _suggestions(bench: Workbench) -> list[Suggestion]:
     """Suggestions for open fields, the price worked out from cost among them."""
-    found = suggest(bench.schema, bench.profiles, bench.crosswalk, bench.supplier_short)
+    found = suggest(bench.schema, bench.profiles, bench.crosswalk, bench.supplier)
     price = price_from_cost(bench.schema, bench.profiles)
     if price and price.field not in bench.crosswalk.fills:
         step = {"do": "ladder", "ladder": next(iter(bench.lookups.ladders), "Standard")}
@@ -150,9 +150,7 @@ def accept_suggestions(feed_id: int, least: int = SURE) -> int:
     return len(chosen)
 
 
-def _make_missing_tables(
-    lookups: LookupsRepository, store_id: int, crosswalk: Crosswalk
-) -> None:
+def _make_missing_tables(lookups: LookupsRepository, store_id: int, crosswalk: Crosswalk) -> None:
     for fill in crosswalk.fills.values():
         for step in fill.steps:
             if step.do == "value_table" and not lookups.find(store_id, step.do, step.table):
@@ -305,7 +303,7 @@ def field_detail(feed_id: int, name: str, row: int, delivery_id: int | None = No
 
 
 def _ranked(bench: Workbench, field: StoreField) -> list[Suggestion]:
-    ranked = rank(field, bench.profiles, bench.supplier_short)
+    ranked = rank(field, bench.profiles, bench.supplier)
     price = [s for s in _suggestions(bench) if s.field == field.name]
     others = [s for s in ranked if s.column not in {p.column for p in price}]
     return [*price, *others][:5]
@@ -329,9 +327,7 @@ def _stages(bench: Workbench, name: str, row: int) -> list[Stage]:
     fill = bench.plan[name].fill
     values = bench.plan.stages(arriving, name).row(0)
     labels = [describe_source(fill), *describe_steps(fill), "kept as"]
-    return [
-        Stage(label=label, value=value) for label, value in zip(labels, values, strict=True)
-    ]
+    return [Stage(label=label, value=value) for label, value in zip(labels, values, strict=True)]
 
 
 def _problem_counts(bench: Workbench, name: str) -> list[ProblemCount]:

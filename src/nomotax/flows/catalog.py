@@ -15,7 +15,7 @@ from sqlmodel import col, select
 
 from nomotax.core.changes.diff import OWNER
 from nomotax.core.errors import NotFound
-from nomotax.core.schema.model import FieldKind, Role, StoreSchema
+from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.records.bulk import read_query
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Stores
@@ -122,7 +122,7 @@ def _order(schema: StoreSchema, sort: str) -> ColumnElement[Any]:
                 "category": col(Product.category)}[sort]  # type: ignore[return-value]  # fmt: skip  # columns are elements
     if sort not in schema:
         raise NotFound(f"The store schema has no field {sort!r}.")
-    text: ColumnElement[Any] = col(Product.content)[sort].astext  # type: ignore[attr-defined]  # JSONB column
+    text: ColumnElement[Any] = col(Product.content)[sort].astext
     return cast(text, Numeric) if schema[sort].numeric else text
 
 
@@ -201,18 +201,13 @@ def load_catalog(store_id: int, data: bytes) -> int:
                     store_id=store_id,
                     supplier_id=suppliers[row["supplier"]] or 0,
                     content=content,
-                    **headings(schema, content),
+                    key=content[schema.key],
+                    title=_content_of(schema.with_role(Role.TITLE), content),
+                    category=_content_of(schema.category_field, content),
                 )
             )
     return len(rows)
 
 
-def headings(schema: StoreSchema, content: dict[str, str]) -> dict[str, str]:
-    """key, title and category of a product's content, as the catalog's own columns."""
-    title = schema.with_role(Role.TITLE)
-    category = next(schema.of_kind(FieldKind.CATEGORY), None)
-    return {
-        "key": content[schema.key],
-        "title": content.get(title.name, "") if title else "",
-        "category": content.get(category.name, "") if category else "",
-    }
+def _content_of(field: StoreField | None, content: dict[str, str]) -> str:
+    return content.get(field.name, "") if field else ""

@@ -26,8 +26,12 @@ def take_bundle(feed_id: int, bundle: Bundle) -> None:
                 remedy="Import it into the store it was made for, or take those fills out.",
             )
         lookups = LookupsRepository(db)
-        for model in (*bundle.value_tables, *bundle.category_tables, *bundle.ladders):
-            lookups.save(store_id, model)
+        for table in bundle.value_tables:
+            lookups.save(store_id, table)
+        for places in bundle.category_tables:
+            lookups.save(store_id, places)
+        for ladder in bundle.ladders:
+            lookups.save(store_id, ladder)
         feed.draft = bundle.crosswalk.model_dump(mode="json")
         feed.draft_revision += 1
         db.add(feed)

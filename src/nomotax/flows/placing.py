@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from nomotax.core.crosswalk.model import Fill
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
 from nomotax.core.errors import NotFound
-from nomotax.core.lookups.suggest import Proposal, propose_place, propose_word
+from nomotax.core.lookups.suggest import PlaceIndex, Proposal, propose_word
 from nomotax.core.lookups.tables import CategoryTable, Otherwise, ValueTable
 from nomotax.core.schema.model import FieldKind
 from nomotax.flows.workbench import Workbench, open_workbench
@@ -124,7 +124,9 @@ def category_view(feed_id: int, delivery_id: int | None = None) -> CategoryView:
     bench = open_workbench(feed_id, delivery_id)
     for field in bench.schema.of_kind(FieldKind.CATEGORY):
         fill = bench.runnable.fills.get(field.name)
-        step = next((s for s in fill.steps if isinstance(s, UseCategoryTable)), None) if fill else None
+        step = (
+            next((s for s in fill.steps if isinstance(s, UseCategoryTable)), None) if fill else None
+        )
         if fill is None or step is None:
             continue
         counts = _entering(bench, field.name, fill, UseCategoryTable)
@@ -144,7 +146,7 @@ def _category_view(
     for value, count in counts.iter_rows():
         own[table.split(value)] = own.get(table.split(value), 0) + count
     branches = sorted({p[:d] for p in own for d in range(1, len(p) + 1)})
-    places = list(bench.categories)
+    places = PlaceIndex(bench.categories)
     rows, unplaced = [], 0
     for branch in branches:
         path = table.separator.join(branch)
@@ -160,12 +162,12 @@ def _category_view(
                 own=own.get(branch, 0),
                 place=place,
                 by=by,
-                proposal=propose_place(branch, places) if place is None else None,
+                proposal=places.propose(branch) if place is None else None,
             )
         )
     return CategoryView(
         field=name, table=table.name, separator=table.separator, arriving=rows,
-        store=places, unplaced=unplaced,
+        store=list(bench.categories), unplaced=unplaced,
     )  # fmt: skip
 
 
@@ -178,7 +180,9 @@ def set_words(feed_id: int, table: str, words: dict[str, str | None]) -> None:
         if current is None:
             raise NotFound(f"There is no value table {table!r}.")
         changed = {current_key(current, w) for w in words}
-        entries = {k: v for k, v in current.entries.items() if current_key(current, k) not in changed}
+        entries = {
+            k: v for k, v in current.entries.items() if current_key(current, k) not in changed
+        }
         entries |= {k.strip(): v for k, v in words.items() if v is not None}
         lookups.save(store_id, current.model_copy(update={"entries": entries}))
 
@@ -196,9 +200,7 @@ def set_otherwise(feed_id: int, table: str, otherwise: Otherwise, word: str) -> 
         current = lookups.of_store(store_id).value_tables.get(table)
         if current is None:
             raise NotFound(f"There is no value table {table!r}.")
-        lookups.save(
-            store_id, current.model_copy(update={"otherwise": otherwise, "word": word})
-        )
+        lookups.save(store_id, current.model_copy(update={"otherwise": otherwise, "word": word}))
 
 
 def set_places(feed_id: int, table: str, places: dict[str, str | None]) -> None:

@@ -47,7 +47,12 @@ class Bin(BaseModel):
 
 
 class RungUse(BaseModel):
+    """How a rung is used. ``below`` and ``here`` are the prices just under its start and at it,
+    given where the price falls although the cost rises."""
+
     count: int
+    below: Decimal | None = None
+    here: Decimal | None = None
     margin_least: Decimal | None
     margin_most: Decimal | None
 
@@ -70,7 +75,9 @@ class PriceView(BaseModel):
     steepest: list[PricedProduct]
 
 
-def price_view(feed_id: int, delivery_id: int | None = None, ladder: Ladder | None = None) -> PriceView:
+def price_view(
+    feed_id: int, delivery_id: int | None = None, ladder: Ladder | None = None
+) -> PriceView:
     """The ladder that prices this feed (or ``ladder``, to try one) over its real products.
 
     Raises ``NotFound`` when the store has no ladder or the feed no cost to price.
@@ -113,7 +120,7 @@ def _ladder_step(bench: Workbench) -> tuple[str, str]:
     return "", next(iter(bench.lookups.ladders), "")
 
 
-_EMPTY = {
+_EMPTY: dict[str, pl.DataType | type[pl.DataType]] = {
     "key": pl.String, "title": pl.String, "cost": pl.Decimal(38, 2), "price": pl.Decimal(38, 2),
     "before": pl.Decimal(38, 2), "margin": pl.Decimal(38, 1), "move": pl.Decimal(38, 1),
 }  # fmt: skip
@@ -185,14 +192,27 @@ def _rungs(ladder: Ladder, products: pl.DataFrame) -> list[RungUse]:
         on = products.filter(pl.col("cost") >= start)
         on = on if end is None else on.filter(pl.col("cost") < end)
         least, most = on["margin"].min(), on["margin"].max()
+        below, here = _fall(ladder, start)
         uses.append(
             RungUse(
                 count=on.height,
+                below=below,
+                here=here,
                 margin_least=Decimal(str(least)) if least is not None else None,
                 margin_most=Decimal(str(most)) if most is not None else None,
             )
         )
     return uses
+
+
+def _fall(ladder: Ladder, start: Decimal) -> tuple[Decimal | None, Decimal | None]:
+    """The prices just below a rung's start and at it, where the price falls there."""
+    if start == 0:
+        return None, None
+    costs = [start - Decimal("0.01"), start]
+    frame = pl.DataFrame({"cost": costs}, schema={"cost": pl.Decimal(38, SCALE)})
+    below, here = frame.select(ladder.price(pl.col("cost"))).to_series().to_list()
+    return (_two(below), _two(here)) if here < below else (None, None)
 
 
 def _bins(values: pl.Series, width: int) -> list[Bin]:
@@ -202,8 +222,7 @@ def _bins(values: pl.Series, width: int) -> list[Bin]:
     starts = (found.cast(pl.Float64) / width).floor().cast(pl.Int64) * width
     counts = dict(starts.value_counts().iter_rows())
     return [
-        Bin(start=s, count=counts.get(s, 0))
-        for s in range(min(counts), max(counts) + width, width)
+        Bin(start=s, count=counts.get(s, 0)) for s in range(min(counts), max(counts) + width, width)
     ][:200]
 
 

@@ -6,13 +6,13 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from nomotax.core.crosswalk.steps.lookups import UseCategoryTable
 from nomotax.core.crosswalk.suggest import Suggestion
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.lookups.suggest import Proposal
 from nomotax.flows.bench import bench_state
 from nomotax.flows.placing import category_view, value_tables
 from nomotax.flows.workbench import Workbench, open_workbench
-from nomotax.core.crosswalk.steps.lookups import UseCategoryTable
 
 Kind = Literal["field", "column", "value", "category", "missing_column"]
 
@@ -124,5 +124,3 @@ def count_open(feed_id: int, delivery_id: int | None = None) -> int:
         return len(open_questions(feed_id, delivery_id))
     except CrosswalkError:
         return 1
-
-

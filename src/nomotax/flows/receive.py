@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 from dataclasses import dataclass
-from typing import BinaryIO
+from typing import IO
 
 import polars as pl
 
@@ -28,7 +28,7 @@ def upload_limit() -> int:
     return int(os.environ.get("NOMOTAX_UPLOAD_LIMIT_MB", "1024")) << 20
 
 
-def receive(feed_id: int, file_name: str, stream: BinaryIO) -> Delivery:
+def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
     """Keep a delivery and read it with the feed's saved reading, or as detected.
 
     A file that cannot be read is kept all the same, with the reason. Raises ``TooLarge``.

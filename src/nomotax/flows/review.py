@@ -167,10 +167,20 @@ def review_page(
 def _row(row: dict[str, object], schema: StoreSchema) -> ReviewRow:
     changes = []
     if row["status"] in ("changed", "new"):
-        changes = [_change(f, row, schema) for f in row["fields"]]  # type: ignore[attr-defined]  # a list of names
+        names = sorted(row["fields"], key=lambda f: _weight(f, schema))  # type: ignore[call-overload]  # a list of names
+        changes = [_change(f, row, schema) for f in names]
     return ReviewRow.model_validate(
         {k: row[k] for k in ("row", "key", "title", "status", "reason")} | {"changes": changes}
     )
+
+
+_FIRST = (Role.PRICE, Role.COST, Role.LIST_PRICE, Role.STOCK, Role.TITLE)
+
+
+def _weight(field: str, schema: StoreSchema) -> int:
+    """Prices first, then the order of the schema: what a person looks for comes first."""
+    role = schema[field].role if field in schema else None
+    return _FIRST.index(role) if role in _FIRST else len(_FIRST)
 
 
 def _change(field: str, row: dict[str, object], schema: StoreSchema) -> Change:

@@ -68,11 +68,6 @@ class Workbench:
         return self.delivery.table_artifact
 
     @property
-    def supplier_short(self) -> str:
-        """The supplier's first word: the beginning of the names of look-ups made for it."""
-        return self.supplier.split()[0]
-
-    @property
     def decimal(self) -> DecimalMark:
         return Reading.model_validate(self.delivery.reading or {}).decimal
 

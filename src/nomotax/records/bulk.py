@@ -27,9 +27,7 @@ def copy_frame(
     have gone over. Columns go by name."""
     driver = db.connection().connection.driver_connection
     columns = sql.SQL(", ").join(map(sql.Identifier, frame.columns))
-    command = sql.SQL("copy {} ({}) from stdin (format csv)").format(
-        sql.Identifier(table), columns
-    )
+    command = sql.SQL("copy {} ({}) from stdin (format csv)").format(sql.Identifier(table), columns)
     with driver.cursor() as cursor, cursor.copy(command) as copy:  # type: ignore[union-attr]  # psycopg connection
         done = 0
         for text, rows in _pieces(frame):

@@ -218,9 +218,7 @@ class Runs(_Repository):
         if newest and newest.bundle == bundle:
             return newest
         number = newest.number + 1 if newest else 1
-        return self._add(
-            CrosswalkVersion(feed_id=feed_id, number=number, bundle=bundle, note=note)
-        )
+        return self._add(CrosswalkVersion(feed_id=feed_id, number=number, bundle=bundle, note=note))
 
     def versions(self, feed_id: int) -> int:
         query = select(func.count()).where(CrosswalkVersion.feed_id == feed_id)

@@ -16,7 +16,7 @@ def now() -> datetime:
 
 
 def _moment() -> Any:
-    return Field(default_factory=now, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]  # SQLModel accepts instances
+    return Field(default_factory=now, sa_type=DateTime(timezone=True))
 
 
 def _document(**more: Any) -> Any:
@@ -142,7 +142,7 @@ class Run(SQLModel, table=True):
     counts: dict[str, int] = _document(default_factory=dict)
     error: str = ""
     created_at: datetime = _moment()
-    finished_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))  # type: ignore[call-overload]  # SQLModel accepts instances
+    finished_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
 
 
 class RunLog(SQLModel, table=True):

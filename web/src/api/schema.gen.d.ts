@@ -2090,10 +2090,24 @@ export interface components {
             /** Move */
             move: string | null;
         };
-        /** RungUse */
+        /**
+         * RungUse
+         * @description How a rung is used. ``below`` and ``here`` are the prices just under its start and at it,
+         *     given where the price falls although the cost rises.
+         */
         RungUse: {
             /** Count */
             count: number;
+            /**
+             * Below
+             * @default null
+             */
+            below?: string | null;
+            /**
+             * Here
+             * @default null
+             */
+            here?: string | null;
             /** Margin Least */
             margin_least: string | null;
             /** Margin Most */

@@ -5,7 +5,7 @@ export type ValueState = "arrived" | "computed" | "changed" | "question" | "refu
 
 const SIGNS: Record<ValueState, { sign: string; says: string }> = {
   arrived: { sign: "◦", says: "as it arrived" },
-  computed: { sign: "·", says: "worked out by the crosswalk" },
+  computed: { sign: "•", says: "worked out by the crosswalk" },
   changed: { sign: "Δ", says: "differs from the catalog" },
   question: { sign: "?", says: "waits for an answer" },
   refused: { sign: "✕", says: "refused" },

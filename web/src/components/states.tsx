@@ -10,7 +10,7 @@ import { Refusal } from "../api/client";
 export function Waiting({ what, missing = false }: { what: string; missing?: boolean }) {
   return (
     <Box sx={{ p: 4, maxWidth: 360 }}>
-      <Typography color="text.secondary" gutterBottom>
+      <Typography color="textSecondary" gutterBottom>
         {missing ? "There is nothing at this address." : `Loading ${what} …`}
       </Typography>
       {!missing && <LinearProgress />}
@@ -40,7 +40,7 @@ export function Nothing({ title, children }: { title: string; children?: ReactNo
       <Typography variant="h2" gutterBottom>
         {title}
       </Typography>
-      <Typography color="text.secondary" component="div">
+      <Typography color="textSecondary" component="div">
         {children}
       </Typography>
     </Box>

@@ -20,6 +20,7 @@ interface FeedContextValue {
   line: FeedLine;
   /** The delivery the feed stands on; undefined while none could be read. */
   delivery: number | undefined;
+  asking: boolean;
   openQuestions: (open: boolean) => void;
 }
 
@@ -52,7 +53,7 @@ export function FeedPlace() {
   const chosen = Number(search.get("delivery")) || undefined;
   const readable = line.deliveries.find((d) => d.status !== "unreadable");
   const delivery = chosen ?? readable?.id;
-  const value = { feed, line, delivery, openQuestions: setAsking };
+  const value = { feed, line, delivery, asking, openQuestions: setAsking };
   return (
     <FeedContext.Provider value={value}>
       <FeedBar store={store} value={value} />
@@ -84,7 +85,7 @@ function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
       }}
     >
       <Typography noWrap sx={{ fontWeight: 600, maxWidth: 260 }}>
-        {line.supplier} <Typography component="span" color="text.secondary">{line.name}</Typography>
+        {line.supplier} <Typography component="span" color="textSecondary">{line.name}</Typography>
       </Typography>
       <Box component="nav" aria-label="Places of the feed" sx={{ height: "100%", display: "flex" }}>
         {PLACES.map(([path, label]) => (
@@ -122,7 +123,7 @@ function QuestionsButton({ value }: { value: FeedContextValue }) {
   const questions = useQuestions(value.feed, value.delivery);
   const count = questions.data?.questions.length ?? 0;
   return (
-    <Button variant="outlined" color="inherit" onClick={() => value.openQuestions(true)}>
+    <Button variant="outlined" color="inherit" onClick={() => value.openQuestions(!value.asking)} aria-expanded={value.asking}>
       <Mark state={count ? "question" : "computed"} says={count ? "waiting for answers" : "none"} />
       &nbsp;{count} open question{count === 1 ? "" : "s"}
     </Button>

@@ -76,7 +76,7 @@ export function UndoProvider({ children }: { children: ReactNode }) {
         autoHideDuration={6000}
         onClose={(_, reason) => reason !== "clickaway" && setSaid(null)}
         message={said?.text}
-        anchorOrigin={{ vertical: "bottom", horizontal: "left" }}
+        anchorOrigin={{ vertical: "bottom", horizontal: "center" }}
         action={said?.undo && <Button color="inherit" onClick={() => void undo()}>Undo</Button>}
       />
     </UndoContext.Provider>

@@ -37,9 +37,7 @@ def catalog_frame(schema_fields: list[str]) -> dict[str, pl.DataType]:
     return {"key": pl.String(), OWNER: pl.String(), **dict.fromkeys(schema_fields, pl.String())}
 
 
-def compare(
-    arriving: pl.DataFrame, plan: Plan, catalog: pl.DataFrame, owner: str
-) -> Changeset:
+def compare(arriving: pl.DataFrame, plan: Plan, catalog: pl.DataFrame, owner: str) -> Changeset:
     """Fill a delivery and compare it with the catalog (see ``catalog_frame``).
 
     Only products of ``owner`` may change; a key that belongs to somebody else is rejected.

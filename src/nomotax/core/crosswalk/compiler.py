@@ -6,7 +6,7 @@ Preview, prepare, trace and the command line all run this plan; there is no othe
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import polars as pl
 
@@ -43,17 +43,18 @@ class FilledField:
 
     def first_fault(self) -> pl.Expr:
         """UInt8: 1 + the index of the first fault, null where the value is sound."""
-        chain = pl.when(False).then(pl.lit(0, dtype=pl.UInt8))
-        for index, fault in enumerate(self.flow.faults):
-            chain = chain.when(fault.mask).then(pl.lit(index + 1, dtype=pl.UInt8))
-        return chain.otherwise(None)
+        numbered = list(enumerate(self.flow.faults, 1))
+        chain: pl.Expr = pl.lit(None, dtype=pl.UInt8)
+        for number, fault in reversed(numbered):
+            chain = pl.when(fault.mask).then(pl.lit(number, dtype=pl.UInt8)).otherwise(chain)
+        return chain
 
     def first_seen(self) -> pl.Expr:
         """The text that stood where the first fault was found."""
-        chain = pl.when(False).then(pl.lit(""))
-        for fault in self.flow.faults:
-            chain = chain.when(fault.mask).then(fault.seen.cast(pl.String))
-        return chain.otherwise(None)
+        chain: pl.Expr = pl.lit(None, dtype=pl.String)
+        for fault in reversed(self.flow.faults):
+            chain = pl.when(fault.mask).then(fault.seen.cast(pl.String)).otherwise(chain)
+        return chain
 
 
 @dataclass(frozen=True)
@@ -198,6 +199,10 @@ class _Chains:
                 error.where = error.where or f"field {field.name}, step '{step.describe()}'"
                 raise
         flow = conform(field, stages[-1], self.ctx).settled()
+        if not fill.parts:
+            # Nobody has said yet how a required field is filled: that is asked, not refused.
+            faults = tuple(replace(f, severity=Severity.QUESTION) for f in flow.faults)
+            flow = replace(flow, faults=faults)
         return FilledField(field, fill, flow, tuple(stages))
 
     def _source(self, parts: tuple[Part, ...]) -> Flow:
@@ -234,5 +239,3 @@ _TYPED = frozenset(
         FieldKind.DATE,
     }
 )
-
-

@@ -97,7 +97,8 @@ def _repeated_keys(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
         seen=pl.col(key),
         message=pl.lit(f"{plan.schema[key].label}: '")
         + pl.col(key)
-        + pl.when("__same").then(pl.lit("' is the same row again (rows "))
+        + pl.when("__same")
+        .then(pl.lit("' is the same row again (rows "))
         .otherwise(pl.lit("' stands on several rows that differ (rows "))
         + pl.col("__rows")
         + pl.lit(")"),

@@ -8,15 +8,15 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from typing import Literal
 
 from pydantic import BaseModel
 from rapidfuzz import fuzz
 
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
-from nomotax.core.crosswalk.steps.text import Cut, Trim
+from nomotax.core.crosswalk.steps.text import Affix, Cut, Trim
 from nomotax.core.crosswalk.steps.values import Convert, Date, Number, YesNo
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.schema.model import FieldKind, Role, StoreField, StoreSchema
@@ -56,14 +56,6 @@ class Suggestion(BaseModel):
     fill: Fill
 
 
-@dataclass(frozen=True)
-class Memory:
-    """Look-ups that exist already, by name, so that a proposal can use them."""
-
-    value_tables: Mapping[str, Sequence[str]] = field(default_factory=dict)
-    category_tables: Sequence[str] = ()
-
-
 def plain(name: str) -> str:
     """A name without case, accents and punctuation, for comparing."""
     stripped = unicodedata.normalize("NFKD", name)
@@ -75,31 +67,40 @@ def suggest(
     schema: StoreSchema,
     columns: Sequence[ColumnProfile],
     taken: Crosswalk,
-    feed: str,
+    supplier: str,
 ) -> list[Suggestion]:
-    """The best column for each unfilled field, best first; each column is proposed once."""
+    """The best column for each unfilled field, best first; each column is proposed once, but
+    for the key, which may share its column."""
     open_fields = [f for f in schema.fields if f.name not in taken.fills and not f.spare]
     ranked = sorted(
-        (s for f in open_fields for s in rank(f, columns, feed)),
+        (s for f in open_fields for s in rank(f, columns, supplier)),
         key=lambda s: -s.score,
     )
     chosen: dict[str, Suggestion] = {}
     used = set(taken.used_columns())
     for one in ranked:
-        if one.field in chosen or one.column in used:
+        # The supplier's number feeds the store's key and its own field.
+        shared = one.field == schema.key
+        if one.field in chosen or (one.column in used and not shared):
             continue
         chosen[one.field] = one
-        used.add(one.column)
+        if not shared:
+            used.add(one.column)
     return sorted(chosen.values(), key=lambda s: -s.score)
 
 
-def rank(field_: StoreField, columns: Sequence[ColumnProfile], feed: str) -> list[Suggestion]:
-    """Every column that might fill the field, best first, with reasons."""
+def rank(field_: StoreField, columns: Sequence[ColumnProfile], supplier: str) -> list[Suggestion]:
+    """Every column that might fill the field, best first, with reasons.
+
+    ``supplier`` names the look-ups that a proposal needs, and the prefix of a key.
+    """
     found = []
     for column in columns:
         score, reasons = _score(field_, column)
         if score >= _LEAST:
-            fill = propose_fill(field_, column, feed)
+            fill = propose_fill(field_, column, supplier)
+            if field_.role is Role.KEY:
+                reasons.append(f"'{prefix_of(supplier)}' in front keeps suppliers' numbers apart")
             found.append(
                 Suggestion(
                     field=field_.name, column=column.name, score=score, reasons=reasons, fill=fill
@@ -120,10 +121,10 @@ def _score(field_: StoreField, column: ColumnProfile) -> tuple[int, list[str]]:
 def _name_score(field_: StoreField, column: str) -> tuple[int, str]:
     arriving = plain(column)
     own = [plain(field_.label), plain(field_.name)]
-    if arriving in own:
+    if _joined(arriving) in map(_joined, own):
         return 80, "same name"
-    synonyms = {plain(s): s for s in field_.synonyms}
-    if arriving in synonyms:
+    synonyms = [plain(s) for s in field_.synonyms]
+    if _joined(arriving) in map(_joined, synonyms):
         return 75, f"'{column}' is another word for {field_.label}"
     bare = " ".join(w for w in arriving.split() if not find_unit(w) and w not in _CODES)
     if bare and (bare in own or bare in synonyms):
@@ -132,6 +133,11 @@ def _name_score(field_: StoreField, column: str) -> tuple[int, str]:
     if best >= 72:
         return round(best * 0.6), f"'{column}' is written almost like {field_.label}"
     return 0, ""
+
+
+def _joined(words: str) -> str:
+    """``art no`` and ``ArtNo`` are one name."""
+    return words.replace(" ", "")
 
 
 _CODES = frozenset({"eur", "usd", "gbp", "chf"})
@@ -155,35 +161,51 @@ def _value_score(field_: StoreField, column: ColumnProfile) -> tuple[int, str]:
     return -40, ""
 
 
-def propose_fill(field_: StoreField, column: ColumnProfile, feed: str) -> Fill:
+def prefix_of(supplier: str) -> str:
+    """What goes before a supplier's numbers in the store: its initials, ``QP-``."""
+    initials = "".join(w[0] for w in plain(supplier).upper().split()[:2])
+    return f"{initials}-" if len(initials) == 2 else f"{plain(supplier).upper()[:2]}-"
+
+
+def propose_fill(field_: StoreField, column: ColumnProfile, supplier: str) -> Fill:
     """The column with the steps its values need to become the field's kind."""
-    return Fill(parts=(Part(column=column.name),), steps=tuple(_steps(field_, column, feed)))
+    return Fill(parts=(Part(column=column.name),), steps=tuple(_steps(field_, column, supplier)))
 
 
-def _steps(field_: StoreField, column: ColumnProfile, feed: str) -> list[Step]:
-    if field_.kind in (FieldKind.MONEY, FieldKind.DECIMAL, FieldKind.INTEGER):
-        return [Number()]
-    if field_.kind is FieldKind.MEASURE:
-        unit = unit_in_name(column.name)
-        if unit and field_.unit and unit.dimension == UNITS[field_.unit].dimension:
-            convert = Convert(source=unit.code, target=field_.unit)
-            return [Number(), convert] if unit.code != field_.unit else [Number()]
-        return [Number()]
-    if field_.kind is FieldKind.YES_NO:
-        return [YesNo(yes=("j", "y", "yes", "true", "1"), no=("n", "no", "false", "0"))]
-    if field_.kind is FieldKind.DATE:
-        order = "ymd" if column.looks_like == "date (year-month-day)" else "dmy"
-        return [Date.model_validate({"order": order})]
-    if field_.kind is FieldKind.CATEGORY:
-        return [UseCategoryTable(table=f"{feed} categories")]
-    if field_.kind is FieldKind.CHOICE:
-        if _value_score(field_, column)[0] > 0:
-            return [Trim()]
-        return [UseValueTable(table=f"{feed} {field_.label.lower()}")]
-    if field_.kind is FieldKind.RICH_TEXT:
-        return []
+def _steps(field_: StoreField, column: ColumnProfile, supplier: str) -> list[Step]:
+    short = (supplier.split() or [""])[0]
+    if field_.role is Role.KEY:
+        return [Trim(), Affix(before=prefix_of(supplier))]
+    if field_.kind is FieldKind.CHOICE and _value_score(field_, column)[0] <= 0:
+        return [UseValueTable(table=f"{short} {field_.label.lower()}")]
+    by_kind: dict[FieldKind, list[Step]] = {
+        FieldKind.MONEY: [Number()],
+        FieldKind.DECIMAL: [Number()],
+        FieldKind.INTEGER: [Number()],
+        FieldKind.MEASURE: _measure_steps(field_, column),
+        FieldKind.YES_NO: [YesNo(yes=("j", "y", "yes", "true", "1"), no=("n", "no", "false", "0"))],
+        FieldKind.DATE: [Date(order=_date_order(column))],
+        FieldKind.CATEGORY: [UseCategoryTable(table=f"{short} categories")],
+        FieldKind.RICH_TEXT: [],
+    }
+    if field_.kind in by_kind:
+        return by_kind[field_.kind]
     cut = field_.max_length is not None and column.longest > field_.max_length
     return [Trim(), Cut(length=field_.max_length or 1)] if cut else [Trim()]
+
+
+def _measure_steps(field_: StoreField, column: ColumnProfile) -> list[Step]:
+    """A number, and a conversion where the column's name states another unit."""
+    unit = unit_in_name(column.name)
+    if unit is None or field_.unit is None or unit.dimension != UNITS[field_.unit].dimension:
+        return [Number()]
+    if unit.code == field_.unit:
+        return [Number()]
+    return [Number(), Convert(source=unit.code, target=field_.unit)]
+
+
+def _date_order(column: ColumnProfile) -> Literal["dmy", "ymd"]:
+    return "ymd" if column.looks_like == "date (year-month-day)" else "dmy"
 
 
 def unit_in_name(name: str) -> Unit | None:

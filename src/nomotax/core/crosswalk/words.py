@@ -11,9 +11,7 @@ def describe_source(fill: Fill) -> str:
         return "nothing"
     if not fill.columns:
         return f"always '{''.join(p.text or '' for p in fill.parts)}'"
-    return " + ".join(
-        p.column if p.column is not None else f"'{p.text}'" for p in fill.parts
-    )
+    return " + ".join(p.column if p.column is not None else f"'{p.text}'" for p in fill.parts)
 
 
 def describe_steps(fill: Fill) -> list[str]:

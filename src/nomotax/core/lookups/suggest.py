@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable
+from math import log, sqrt
 
 from pydantic import BaseModel
 from rapidfuzz import fuzz
 
 _LEAST = 60
+_ALIKE = 0.3
 _STOP = frozenset({"and", "for", "of", "the", "to", "with", "ml", "g"})
 
 
@@ -45,26 +48,40 @@ def _initials(word: str) -> str:
     return "".join(p[0] for p in parts if p) if len(parts) > 1 else ""
 
 
-def propose_place(path: Iterable[str], places: Iterable[str]) -> Proposal | None:
-    """The store category whose words share most with the arriving path. Words near the leaf
-    count more, on both sides, and among equals the shorter path wins."""
-    arriving = _weighted(list(path))
-    if not arriving:
-        return None
-    best, best_score, shared = "", 0.0, set[str]()
-    for place in places:
-        own = _weighted(place.split(">"))
-        common = {w for w in own if w in arriving}
+class PlaceIndex:
+    """The store's categories, ready to be compared with arriving paths.
+
+    A word counts more the rarer it is in the store's tree and the nearer it stands to the leaf;
+    the score is the cosine between the two weighted sets of words.
+    """
+
+    def __init__(self, places: Iterable[str], separator: str = ">") -> None:
+        self.places = {place: _weighted(place.split(separator)) for place in places}
+        known = Counter(word for words in self.places.values() for word in words)
+        self.rarity = {w: log(1 + len(self.places) / n) for w, n in known.items()}
+
+    def propose(self, path: Iterable[str]) -> Proposal | None:
+        """The category that shares most with the path, or None when hardly any word does."""
+        arriving = _weighted(list(path))
+        best = max(self.places, key=lambda p: (self._likeness(arriving, p), -len(p)), default=None)
+        likeness = self._likeness(arriving, best) if best else 0.0
+        if best is None or likeness < _ALIKE:
+            return None
+        shared = sorted(w for w in self.places[best] if w in arriving)
+        words = ", ".join(f"'{w}'" for w in shared)
+        return Proposal(place=best, score=min(99, round(likeness * 75)), reason=f"both say {words}")
+
+    def _likeness(self, arriving: dict[str, float], place: str) -> float:
+        own = self.places[place]
+        common = sum(own[w] * arriving[w] * self.rarity[w] ** 2 for w in own if w in arriving)
         if not common:
-            continue
-        gain = sum(own[w] * arriving[w] for w in common)
-        score = gain / (sum(arriving.values()) * sum(own.values())) ** 0.5
-        if score > best_score:
-            best, best_score, shared = place, score, common
-    if not best or best_score < 0.35:
-        return None
-    words = ", ".join(sorted(f"'{w}'" for w in shared))
-    return Proposal(place=best, score=min(99, round(best_score * 70)), reason=f"both say {words}")
+            return 0.0
+        return common / (self._length(arriving) * self._length(own))
+
+    def _length(self, words: dict[str, float]) -> float:
+        # A word the store's tree does not know is as telling as its average word.
+        usual = sum(self.rarity.values()) / max(1, len(self.rarity)) / 2
+        return sqrt(sum((n * self.rarity.get(w, usual)) ** 2 for w, n in words.items()))
 
 
 def _weighted(parts: list[str]) -> dict[str, float]:
@@ -72,12 +89,14 @@ def _weighted(parts: list[str]) -> dict[str, float]:
     for depth, part in enumerate(parts, 1):
         for word in re.findall(r"[a-z]+", part.lower()):
             if word not in _STOP:
-                weights[_stem(word)] = max(weights.get(_stem(word), 0.0), float(depth))
+                weights[_stem(word)] = max(weights.get(_stem(word), 0.0), float(depth) ** 0.5)
     return weights
 
 
 def _stem(word: str) -> str:
-    for ending in ("ings", "ing", "es", "s"):
-        if word.endswith(ending) and len(word) - len(ending) >= 3:
-            return word[: -len(ending)]
-    return word
+    """The word without its plural or its -ing: brushes and brush, tubes and tube, but not tubs."""
+    if re.search(r"(s|x|ch|sh)es$", word):
+        word = word[:-2]
+    elif word.endswith("s") and not word.endswith("ss") and len(word) > 3:
+        word = word[:-1]
+    return word[:-3] if word.endswith("ing") and len(word) > 5 else word

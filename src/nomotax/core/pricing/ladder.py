@@ -30,7 +30,8 @@ Keep = Callable[[pl.Expr], pl.Expr]
 #: In cents: the distance between two prices with the ending, and what it adds to a multiple.
 _ENDING_STEP: dict[Ending, int] = {"none": 1, "99": 100, "95": 100, "whole": 100, "five": 5}
 _ENDING_TAIL: dict[Ending, int] = {"none": 0, "99": 99, "95": 95, "whole": 0, "five": 0}
-_HUNDRED = Decimal(100)
+#: Endings are worked out in whole millionths, fine enough that no price is rounded twice.
+_MICROS = Decimal(1_000_000)
 
 
 class Rung(BaseModel):
@@ -76,34 +77,34 @@ class Ladder(BaseModel):
     def price(self, cost: pl.Expr, keep: Keep = lambda expr: expr) -> pl.Expr:
         """Price for a cost (Decimal), null where the cost is null or negative.
 
-        The rung gives a price, rounded to the cent half away from zero; then the ending is put
-        on. An ending that would fall below the floor gives way to the next one above it. ``keep``
-        names intermediate results that are used more than once.
+        The rung gives a price; the nearest price with the ending (half upwards) is taken. One
+        that would fall below the floor gives way to the next above it. ``keep`` names
+        intermediate results that are used more than once.
         """
-        times, by, plus = (
-            self._by_rung(cost, lambda r, part=part: _lit(_terms(r)[part])) for part in range(3)
-        )
+        times = self._by_rung(cost, lambda r: _lit(_terms(r)[0]))
+        by = self._by_rung(cost, lambda r: _lit(_terms(r)[1]))
+        plus = self._by_rung(cost, lambda r: _lit(_terms(r)[2]))
         raw = cost * times / by + plus
-        cents = (raw * _lit(_HUNDRED)).round(0, mode="half_away_from_zero").cast(pl.Int64)
-        floor = keep(((cost + _lit(self.floor)) * _lit(_HUNDRED)).ceil().cast(pl.Int64))
-        wanted = keep(pl.max_horizontal(cents, floor))
-        step = keep(self._by_rung(cost, lambda r: _cents(_ENDING_STEP, r.ending or self.ending)))
-        offset = keep(self._by_rung(cost, lambda r: _cents(_ENDING_TAIL, r.ending or self.ending)))
+        exact = (raw * _lit(_MICROS)).round(0, mode="half_away_from_zero").cast(pl.Int64)
+        floor = keep(((cost + _lit(self.floor)) * _lit(_MICROS)).ceil().cast(pl.Int64))
+        wanted = keep(pl.max_horizontal(exact, floor))
+        step = keep(self._by_rung(cost, lambda r: _micros(_ENDING_STEP, r.ending or self.ending)))
+        offset = keep(self._by_rung(cost, lambda r: _micros(_ENDING_TAIL, r.ending or self.ending)))
         nearest = (wanted - offset + step // 2) // step * step + offset
         lowest = pl.when(offset > 0).then(offset).otherwise(step)
         ended = keep(pl.max_horizontal(nearest, lowest))
         lift = pl.max_horizontal((floor - ended + step - 1) // step, pl.lit(0, dtype=pl.Int64))
-        price = (ended + lift * step).cast(_MONEY) * _lit(Decimal("0.01"))
+        price = (ended + lift * step).cast(_MONEY) * _lit(1 / _MICROS)
         return pl.when(cost >= 0).then(price).otherwise(None)
 
     def _by_rung(self, cost: pl.Expr, rule: Callable[[Rung], pl.Expr]) -> pl.Expr:
         """What ``rule`` makes of the rung that each cost stands on."""
         if len({str(rule(r)) for r in self.rungs}) == 1:
             return rule(self.rungs[0])
-        chain = pl.when(cost < _lit(self.rungs[1].start)).then(rule(self.rungs[0]))
-        for rung, above in pairwise(self.rungs[1:]):
-            chain = chain.when(cost < _lit(above.start)).then(rule(rung))
-        return chain.otherwise(rule(self.rungs[-1]))
+        chain = rule(self.rungs[-1])
+        for rung, above in reversed(list(pairwise(self.rungs))):
+            chain = pl.when(cost < _lit(above.start)).then(rule(rung)).otherwise(chain)
+        return chain
 
     def rung_for(self, cost: Decimal) -> int:
         """Index of the rung that prices ``cost``."""
@@ -123,8 +124,8 @@ def _terms(rung: Rung) -> tuple[Decimal, Decimal, Decimal]:
     return Decimal(1), 1 - rung.amount / 100, Decimal(0)
 
 
-def _cents(table: dict[Ending, int], ending: Ending) -> pl.Expr:
-    return pl.lit(table[ending], dtype=pl.Int64)
+def _micros(cents: dict[Ending, int], ending: Ending) -> pl.Expr:
+    return pl.lit(cents[ending] * 10_000, dtype=pl.Int64)
 
 
 @dataclass(frozen=True)

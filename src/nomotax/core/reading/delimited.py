@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 import polars as pl
@@ -19,6 +20,9 @@ from nomotax.core.reading.detect import refuse_what_is_no_table
 from nomotax.core.reading.encoding import to_utf8
 from nomotax.core.reading.model import ArrivingTable, Reading, ReadingProblem
 from nomotax.core.table import FAULT, ROW
+
+if TYPE_CHECKING:
+    from _csv import Reader as CsvReader
 
 _CHUNK = 8 << 20
 _BATCH = 50_000
@@ -52,24 +56,26 @@ def read_delimited(data: bytes, reading: Reading) -> ArrivingTable:
     return ArrivingTable(frame, problems)
 
 
-def _dialect(reading: Reading) -> dict[str, object]:
-    return {
-        "delimiter": reading.delimiter,
-        "quotechar": reading.quote or None,
-        "quoting": csv.QUOTE_MINIMAL if reading.quote else csv.QUOTE_NONE,
-    }
+def _reader(lines: Iterable[str], reading: Reading, strict: bool = False) -> CsvReader:
+    csv.field_size_limit(_CELL_LIMIT)
+    return csv.reader(
+        lines,
+        delimiter=reading.delimiter,
+        quotechar=reading.quote or None,
+        quoting=csv.QUOTE_MINIMAL if reading.quote else csv.QUOTE_NONE,
+        strict=strict,
+    )
 
 
 def _header(
     utf8: bytes, reading: Reading, problems: list[ReadingProblem]
 ) -> tuple[list[str], int, int]:
     """Column names, the byte offset where the body starts and the line it starts on."""
-    csv.field_size_limit(_CELL_LIMIT)
     window = utf8[: 4 << 20].decode("utf-8", errors="ignore")
     lines = window.splitlines(keepends=True) if "\r" in window else window.split("\n")
     if "\r" not in window:
         lines = [line + "\n" for line in lines[:-1]] + ([lines[-1]] if lines[-1] else [])
-    reader = csv.reader(iter(lines), **_dialect(reading))  # type: ignore[arg-type]  # dict of csv options
+    reader = _reader(iter(lines), reading)
     if reading.header_row == 0:
         width = len(next(reader, []))
         return [f"Column {n}" for n in range(1, width + 1)], 0, 1
@@ -189,14 +195,19 @@ def _read_fast(
         infer_schema=False,
     )
     frame.columns = names
+    if reading.quote and utf8.find((reading.quote * 2).encode(), start) >= 0:
+        # A quoted nothing is as empty as an unquoted one.
+        frame = frame.with_columns(pl.when(pl.all() != "").then(pl.all()).name.keep())
     filled = frame.filter(~pl.all_horizontal(pl.all().is_null()))
     _tell_totals(frame.height - filled.height, 0, False, problems)
     return _with_hidden(filled, pl.lit(None, dtype=pl.String))
 
 
 def _with_hidden(frame: pl.DataFrame, fault: pl.Expr | pl.Series) -> pl.DataFrame:
-    return frame.with_row_index(ROW, offset=1).with_columns(fault.alias(FAULT)).select(
-        ROW, FAULT, pl.exclude(ROW, FAULT)
+    return (
+        frame.with_row_index(ROW, offset=1)
+        .with_columns(fault.alias(FAULT))
+        .select(ROW, FAULT, pl.exclude(ROW, FAULT))
     )
 
 
@@ -228,11 +239,10 @@ def _records(text: str, width: int, first_line: int, reading: Reading) -> Iterat
     """Every record with its line. A record that swallowed lines because a quote never closed is
     given back as its first line alone, at fault, and reading goes on with the next line."""
     lines = _Lines(text)
-    dialect = _dialect(reading)
     while lines.next < len(lines.lines):
         at = lines.next
         try:
-            cells = next(csv.reader(lines, strict=True, **dialect))  # type: ignore[call-overload]
+            cells = next(_reader(lines, reading, strict=True))
             spans = lines.next - at
             if spans == 1 or len(cells) == width:
                 yield _Record(cells, first_line + at)
@@ -251,7 +261,7 @@ def _loose_record(line: str, number: int, width: int, fault: str, reading: Readi
     """One line read on its own. Without ``fault`` a stray quote inside a cell is forgiven when
     the line still has the right number of cells."""
     text = line.rstrip("\r\n")
-    cells = next(csv.reader([text], **_dialect(reading)), [])  # type: ignore[arg-type]
+    cells = next(_reader([text], reading), [])
     if fault or len(cells) != width:
         cells = text.split(reading.delimiter)
         fault = fault or "a quote is never closed, or stands inside a cell"

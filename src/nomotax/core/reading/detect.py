@@ -165,8 +165,7 @@ def _detect_header(records: list[list[str]]) -> tuple[int, str]:
 def _detect_decimal(records: list[list[str]], delimiter: str) -> tuple[DecimalMark, str]:
     comma = point = 0
     for record in records:
-        for cell in record:
-            cell = cell.strip()
+        for cell in map(str.strip, record):
             comma += bool(_COMMA_NUMBER.match(cell))
             point += bool(_POINT_NUMBER.match(cell))
     if comma > point:

@@ -59,8 +59,10 @@ _SHAPES: tuple[tuple[str, str], ...] = (
 def profile_table(table: ArrivingTable) -> list[ColumnProfile]:
     """One profile a column. Counts cover every row; shapes a sample of ``SAMPLE_ROWS``."""
     frame = table.frame
-    sample = frame if frame.height <= SAMPLE_ROWS else frame.gather_every(
-        frame.height // SAMPLE_ROWS + 1
+    sample = (
+        frame
+        if frame.height <= SAMPLE_ROWS
+        else frame.gather_every(frame.height // SAMPLE_ROWS + 1)
     )
     return [_profile(frame[name], sample[name]) for name in table.columns]
 

@@ -47,23 +47,29 @@ def _as_integer(field: StoreField, flow: Flow, ctx: Context) -> Flow:
 def _as_yes_no(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     word = flow.text.str.to_lowercase()
     value = flow.keep(pl.when(word == "true").then(True).when(word == "false").then(False))
-    fault = Fault("not_yes_or_no", "is neither true nor false",
-                  value.is_null() & (word != ""), flow.text)
+    fault = Fault(
+        "not_yes_or_no", "is neither true nor false", value.is_null() & (word != ""), flow.text
+    )
     return flow.to(value, fault, numeric=False)
 
 
 def _as_date(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     text = flow.text
     value = flow.keep(text.str.to_date("%Y-%m-%d", strict=False))
-    fault = Fault("not_a_date", "is no date as year-month-day",
-                  value.is_null() & (text != ""), text)
+    fault = Fault(
+        "not_a_date", "is no date as year-month-day", value.is_null() & (text != ""), text
+    )
     return flow.to(value, fault, numeric=False)
 
 
 def _as_choice(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     flow = _as_text(field, flow, ctx)
-    fault = Fault("not_allowed", f"is none of: {', '.join(field.allowed)}",
-                  ~flow.value.is_in(list(field.allowed)), flow.value)
+    fault = Fault(
+        "not_allowed",
+        f"is none of: {', '.join(field.allowed)}",
+        ~flow.value.is_in(list(field.allowed)),
+        flow.value,
+    )
     return flow.to(flow.value, fault)
 
 
@@ -73,8 +79,9 @@ def _as_category(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     if not ctx.categories:
         return flow
     unknown = ~flow.value.is_in(sorted(ctx.categories))
-    fault = Fault("unknown_category", "is no category of this store", unknown, flow.value,
-                  Severity.QUESTION)
+    fault = Fault(
+        "unknown_category", "is no category of this store", unknown, flow.value, Severity.QUESTION
+    )
     return flow.to(flow.value, fault)
 
 
@@ -96,10 +103,15 @@ def _as_gtin(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     text = flow.text
     value = flow.keep(pl.when(text != "").then(text.str.replace_all(r"[\s-]", "")))
     number = flow.keep(value.cast(pl.UInt64, strict=False))
-    shape = Fault("not_a_gtin", "is no GTIN of 8, 12, 13 or 14 digits",
-                  ~value.str.contains(r"^(\d{8}|\d{12,14})$"), text)
-    digit = Fault("wrong_check_digit", "has a wrong check digit",
-                  ~has_right_check_digit(value, number), text)
+    shape = Fault(
+        "not_a_gtin",
+        "is no GTIN of 8, 12, 13 or 14 digits",
+        ~value.str.contains(r"^(\d{8}|\d{12,14})$"),
+        text,
+    )
+    digit = Fault(
+        "wrong_check_digit", "has a wrong check digit", ~has_right_check_digit(value, number), text
+    )
     return flow.to(value, shape, digit, numeric=False)
 
 
@@ -118,18 +130,24 @@ _KINDS: dict[FieldKind, Callable[[StoreField, Flow, Context], Flow]] = {
 
 def _limits(field: StoreField, flow: Flow) -> Iterator[Fault]:
     value = flow.value
-    if field.kind in (FieldKind.YES_NO, FieldKind.DATE):
-        seen = value.cast(pl.String)
-    else:
-        seen = flow.text
+    untyped = field.kind not in (FieldKind.YES_NO, FieldKind.DATE)
+    seen = flow.text if untyped else value.cast(pl.String)
     if field.required:
         yield Fault("missing", "is required and has no value", value.is_null(), pl.lit(""))
     if field.max_length is not None:
-        yield Fault("too_long", f"is longer than {field.max_length} characters",
-                    value.cast(pl.String).str.len_chars() > field.max_length, seen)
+        yield Fault(
+            "too_long",
+            f"is longer than {field.max_length} characters",
+            value.cast(pl.String).str.len_chars() > field.max_length,
+            seen,
+        )
     if field.pattern is not None:
-        yield Fault("wrong_pattern", f"does not fit the pattern {field.pattern}",
-                    ~value.cast(pl.String).str.contains(f"^(?:{field.pattern})$"), seen)
+        yield Fault(
+            "wrong_pattern",
+            f"does not fit the pattern {field.pattern}",
+            ~value.cast(pl.String).str.contains(f"^(?:{field.pattern})$"),
+            seen,
+        )
     lowest = field.minimum
     if lowest is None and field.kind is FieldKind.MONEY:
         lowest = Decimal(0)

@@ -176,7 +176,7 @@ def from_template(header: str, name: str) -> StoreSchema:
     for title in titles:
         guess = dict(_guess(title))
         if guess.get("role") in roles:
-            guess.pop("role")
+            guess.pop("role", None)
         roles.add(guess.get("role"))
         field_name = _distinct(_slug(title), [f.name for f in fields])
         fields.append(StoreField.model_validate({"name": field_name, "title": title, **guess}))

@@ -27,7 +27,7 @@ export function Arrivals() {
     <Box sx={{ overflow: "auto", p: 2.5, maxWidth: 1180, width: "100%", mx: "auto" }}>
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 2, mb: 1.5 }}>
         <Typography variant="h1">Arrivals</Typography>
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           {waiting
             ? `${count(waiting, "feed waits", "feeds wait")} for you`
             : "Nothing waits for you"}
@@ -83,7 +83,7 @@ function FeedCard({ store, feed }: { store: number; feed: FeedLine }) {
     >
       <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, px: 2, py: 1.25 }}>
         <Typography variant="h2">{feed.supplier}</Typography>
-        <Typography color="text.secondary">{feed.name}</Typography>
+        <Typography color="textSecondary">{feed.name}</Typography>
         <FeedState feed={feed} />
         <Box sx={{ flex: 1 }} />
         <NextWeek feed={feed.id} />
@@ -112,7 +112,7 @@ function FeedCard({ store, feed }: { store: number; feed: FeedLine }) {
       {feed.deliveries.map((delivery) => (
         <DeliveryRow key={delivery.id} store={store} feed={feed} delivery={delivery} />
       ))}
-      <Typography variant="caption" color="text.secondary" sx={{ display: "block", px: 2, py: 0.75 }}>
+      <Typography variant="caption" color="textSecondary" sx={{ display: "block", px: 2, py: 0.75 }}>
         {feed.deliveries.length
           ? "Drop the supplier's next file anywhere on this box."
           : "No delivery yet: drop the supplier's file here, or choose it."}
@@ -186,13 +186,13 @@ function DeliveryRow({ store, feed, delivery }: RowProps) {
       <Link to={`${base}/reading${query}`} style={{ fontWeight: 550 }}>
         {delivery.file_name}
       </Link>
-      <Typography color="text.secondary" variant="body2" title={delivery.received_at}>
+      <Typography color="textSecondary" variant="body2" title={delivery.received_at}>
         {ago(delivery.received_at)}
       </Typography>
       <Typography variant="body2">
         {bad ? bytes(delivery.size) : <Size delivery={delivery} />}
       </Typography>
-      <Typography variant="body2" component="div" color={bad ? "error" : "text.secondary"}>
+      <Typography variant="body2" component="div" color={bad ? "error" : "textSecondary"}>
         {bad ? delivery.error : <Outcome store={store} delivery={delivery} />}
       </Typography>
       <Box>

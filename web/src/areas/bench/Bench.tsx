@@ -28,7 +28,7 @@ export function Bench() {
 
 function Ready({ bench, delivery }: { bench: BenchState; delivery: number }) {
   const edits = useEdits(bench);
-  const { openQuestions } = useFeed();
+  const { asking, openQuestions } = useFeed();
   const [params, setParams] = useSearchParams();
   const [hand, setHand] = useState(0);
   const [search, setSearch] = useState("");
@@ -50,8 +50,14 @@ function Ready({ bench, delivery }: { bench: BenchState; delivery: number }) {
       },
       { replace: true },
     );
-  const openField = (name: string | null) => choose({ field: name, column: null });
-  const openColumn = (name: string | null) => choose({ column: name, field: null });
+  const openField = (name: string | null) => {
+    openQuestions(false);
+    choose({ field: name, column: null });
+  };
+  const openColumn = (name: string | null) => {
+    openQuestions(false);
+    choose({ column: name, field: null });
+  };
   useKeys(bench, field, openField, () => openQuestions(true));
 
   const litColumns = useMemo(() => columnsOf(bench, field, column), [bench, field, column]);
@@ -83,7 +89,7 @@ function Ready({ bench, delivery }: { bench: BenchState; delivery: number }) {
           onField={openField}
         />
       </Box>
-      {field && (
+      {field && !asking && (
         <FillPanel
           key={field}
           bench={bench}
@@ -94,7 +100,7 @@ function Ready({ bench, delivery }: { bench: BenchState; delivery: number }) {
           onClose={() => openField(null)}
         />
       )}
-      {column && (
+      {column && !asking && (
         <ColumnPanel
           key={column}
           bench={bench}
@@ -144,7 +150,7 @@ function Filters({ only, search, onOnly, onSearch }: FiltersProps) {
         slotProps={{ htmlInput: { "aria-label": "Find text" } }}
         sx={{ width: 230 }}
       />
-      <Typography variant="caption" color="text.secondary" noWrap>
+      <Typography variant="caption" color="textSecondary" noWrap>
         [ and ] previous and next field · ↑ ↓ rows · q questions · Ctrl+Z undo
       </Typography>
     </Box>

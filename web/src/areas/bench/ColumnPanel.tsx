@@ -54,7 +54,7 @@ export function ColumnPanel({ bench, name, edits, onField, onClose }: ColumnPane
           <Box key={s.field} sx={{ display: "flex", alignItems: "center", gap: 1, py: 0.25 }}>
             <Box sx={{ flex: 1 }}>
               <Typography>{labelOf(bench, s.field)}</Typography>
-              <Typography variant="caption" color="text.secondary">
+              <Typography variant="caption" color="textSecondary">
                 {s.reasons.join("; ")}
               </Typography>
             </Box>
@@ -103,7 +103,7 @@ export function ColumnPanel({ bench, name, edits, onField, onClose }: ColumnPane
         ))}
       </Part>
       <Part title="Extent">
-        <Typography variant="body2" color="text.secondary">
+        <Typography variant="body2" color="textSecondary">
           {profile.shortest}–{profile.longest} characters
           {profile.least && ` · from ${profile.least} to ${profile.greatest}`}
         </Typography>

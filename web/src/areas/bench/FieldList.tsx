@@ -54,7 +54,7 @@ export function FieldList({ bench, chosen, handValue, onChoose, onAcceptAll }: F
         )}
       </Box>
       {sure > 0 && (
-        <Typography variant="caption" color="text.secondary" sx={{ px: 1.25, pb: 0.75 }}>
+        <Typography variant="caption" color="textSecondary" sx={{ px: 1.25, pb: 0.75 }}>
           Columns in italics are suggestions. Choose a field to see why.
         </Typography>
       )}
@@ -97,7 +97,7 @@ function FieldRow({ state, rows, suggestion, chosen, value, onChoose }: FieldRow
       title={state.source ? `${[state.source, ...state.steps].join(" · ")}\n${Math.round(share * 100)} % of products` : undefined}
     >
       <Gauge share={state.source ? share : null} />
-      <span className="clip" style={{ width: 104, flex: "none", fontWeight: chosen ? 600 : 400 }}>
+      <span className="clip" style={{ width: 116, flex: "none", fontWeight: chosen ? 600 : 400 }}>
         {field.title || field.name}
         {field.required && <span style={{ color: "var(--mui-palette-primary-main)" }}> *</span>}
       </span>

@@ -68,7 +68,7 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
               <Typography variant="body2" sx={{ flex: 1 }}>
                 {p.message}
               </Typography>
-              <Typography variant="caption" color="text.secondary">
+              <Typography variant="caption" color="textSecondary">
                 {p.count}
               </Typography>
             </Box>
@@ -115,11 +115,11 @@ function Suggestions({ found, onTake }: { found: Suggestion[]; onTake: (s: Sugge
         <Box key={s.column} sx={{ display: "flex", alignItems: "center", gap: 1, py: 0.5 }}>
           <Box sx={{ flex: 1, minWidth: 0 }}>
             <Typography sx={{ fontWeight: 550 }}>{s.column}</Typography>
-            <Typography variant="caption" color="text.secondary" component="div">
+            <Typography variant="caption" color="textSecondary" component="div">
               {s.reasons.join("; ")}
             </Typography>
           </Box>
-          <Typography variant="caption" color="text.secondary">
+          <Typography variant="caption" color="textSecondary">
             {s.score} %
           </Typography>
           <Button variant="outlined" onClick={() => onTake(s)} aria-label={`Fill from ${s.column}`}>

@@ -36,7 +36,7 @@ export function Panel({ title, subtitle, label, width = 372, onClose, children }
             {title}
           </Typography>
           {subtitle && (
-            <Typography variant="caption" color="text.secondary" component="div">
+            <Typography variant="caption" color="textSecondary" component="div">
               {subtitle}
             </Typography>
           )}
@@ -53,7 +53,7 @@ export function Panel({ title, subtitle, label, width = 372, onClose, children }
 export function Part({ title, children }: { title: string; children: ReactNode }) {
   return (
     <Box component="section" sx={{ mb: 1.75 }}>
-      <Typography variant="h3" color="text.secondary" sx={{ mb: 0.5 }}>
+      <Typography variant="h3" color="textSecondary" sx={{ mb: 0.5 }}>
         {title}
       </Typography>
       {children}
@@ -78,7 +78,7 @@ export function CountRow({ text, count, most }: { text: string; count: number; m
       <Typography className="mono" noWrap sx={{ flex: 1, position: "relative", pl: 0.5 }} title={text}>
         {text}
       </Typography>
-      <Typography variant="caption" color="text.secondary" sx={{ position: "relative" }}>
+      <Typography variant="caption" color="textSecondary" sx={{ position: "relative" }}>
         {count.toLocaleString("en")}
       </Typography>
     </Box>

@@ -65,7 +65,7 @@ export function Sheet(props: SheetProps) {
       aria-colcount={columns.length}
       onScroll={(e) => setLeft(e.currentTarget.scrollLeft)}
     >
-      <div style={{ width: full, height: height - 12, position: "relative", overflow: "hidden" }}>
+      <div style={{ width: full, height: height - 12, position: "relative", overflow: "clip" }}>
         {Array.from({ length: Math.max(0, rows) }, (_, i) => (
           <SheetRow
             key={first + i}

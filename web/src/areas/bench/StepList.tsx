@@ -127,7 +127,7 @@ function StageLine({ label, value, strong }: { label: string; value: string | nu
         bgcolor: strong ? "paper2.hand" : "paper2.arriving",
       }}
     >
-      <Typography variant="caption" color="text.secondary" sx={{ flex: 1 }}>
+      <Typography variant="caption" color="textSecondary" sx={{ flex: 1 }}>
         {label}
       </Typography>
       <Typography className="mono" noWrap sx={{ maxWidth: 230, fontWeight: strong ? 700 : 400 }} title={value ?? ""}>

@@ -161,8 +161,10 @@ const textCell = (text: string | null | undefined): SheetCell | null =>
 function resultCell(text: string | null | undefined, mark: string | undefined): SheetCell {
   const state = stateOf(mark);
   if (state === "computed") return { text: text ?? null };
-  const sign = state === "question" ? "? " : state === "refused" ? "✕ " : "– ";
-  return { text: sign + (text ?? ""), className: state };
+  const sign = state === "question" ? "?" : state === "refused" ? "✕" : "–";
+  return text === null || text === undefined
+    ? { text: `${sign} none`, className: `${state} none` }
+    : { text: `${sign} ${text}`, className: state };
 }
 
 function arrivingColumns(bench: BenchState): SheetColumn[] {

@@ -67,7 +67,7 @@ export function Catalog() {
           <Typography variant="h1" noWrap>
             {category || "All products"}
           </Typography>
-          <Typography color="text.secondary" noWrap>
+          <Typography color="textSecondary" noWrap>
             {count(products.data.total, "product", "products")}
           </Typography>
           <Box sx={{ flex: 1 }} />
@@ -121,7 +121,7 @@ function Pager({ total, page, onPage }: { total: number; page: number; onPage: (
       <Button color="inherit" disabled={page === 0} onClick={() => onPage(page - 1)}>
         Earlier
       </Button>
-      <Typography variant="caption" color="text.secondary">
+      <Typography variant="caption" color="textSecondary">
         {page * PAGE + 1}–{Math.min(total, (page + 1) * PAGE)}
       </Typography>
       <Button color="inherit" disabled={page >= last} onClick={() => onPage(page + 1)}>

@@ -39,7 +39,7 @@ export function Product() {
         <Button color="inherit" onClick={() => void navigate(-1)}>
           ← Back
         </Button>
-        <Typography component="span" color="text.secondary" sx={{ ml: 1 }}>
+        <Typography component="span" color="textSecondary" sx={{ ml: 1 }}>
           {detail.data.product.category.split(" > ").map((part, i, all) => (
             <span key={part}>
               {i > 0 && " › "}
@@ -71,11 +71,11 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
   const facts = fields.filter((f) => f.group === "Properties" || f.group === "Measures");
   return (
     <Box component="section" aria-label="As a shop shows it">
-      <Box sx={{ bgcolor: "paper2.arriving", borderRadius: 1, overflow: "hidden", aspectRatio: "4 / 3", display: "flex", justifyContent: "center" }}>
+      <Box sx={{ bgcolor: "#f4f1ea", borderRadius: 1, overflow: "hidden", aspectRatio: "3 / 2", display: "flex", justifyContent: "center" }}>
         {pictures.length ? (
           <img src={pictures[shown] ?? pictures[0]} alt={detail.product.title} style={{ height: "100%" }} />
         ) : (
-          <Typography color="text.secondary" sx={{ alignSelf: "center" }}>
+          <Typography color="textSecondary" sx={{ alignSelf: "center" }}>
             no picture
           </Typography>
         )}
@@ -90,13 +90,13 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
         </Box>
       )}
       <Typography sx={{ fontSize: 22, fontWeight: 600, mt: 2, lineHeight: 1.25 }}>{detail.product.title}</Typography>
-      <Typography color="text.secondary">{[content.brand, content.product_line].filter(Boolean).join(" · ")}</Typography>
+      <Typography color="textSecondary">{[content.brand, content.product_line].filter(Boolean).join(" · ")}</Typography>
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, my: 1.5 }}>
         <Typography sx={{ fontSize: 24, fontWeight: 650 }}>
           {value("price") ? `${value("price")} ${currency}` : "no price"}
         </Typography>
-        {value("list_price") && <Typography color="text.secondary">list {value("list_price")}</Typography>}
-        <Typography color={stock > 0 ? "primary" : "text.secondary"}>{stock > 0 ? `${stock} in stock` : "not in stock"}</Typography>
+        {value("list_price") && <Typography color="textSecondary">list {value("list_price")}</Typography>}
+        <Typography color={stock > 0 ? "primary" : "textSecondary"}>{stock > 0 ? `${stock} in stock` : "not in stock"}</Typography>
       </Box>
       <Typography sx={{ maxWidth: 520, mb: 2, whiteSpace: "pre-line" }}>{plainText(value("text") ?? "")}</Typography>
       <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "150px 1fr", rowGap: 0.5, m: 0 }}>
@@ -104,7 +104,7 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
           .filter((f) => content[f.name])
           .map((f) => (
             <Box key={f.name} sx={{ display: "contents" }}>
-              <Typography component="dt" color="text.secondary">{f.title}</Typography>
+              <Typography component="dt" color="textSecondary">{f.title}</Typography>
               <Typography component="dd" sx={{ m: 0 }}>
                 {content[f.name]} {f.unit}
               </Typography>
@@ -129,7 +129,7 @@ function Record({ store, detail, fields }: RecordProps) {
   return (
     <Box component="section" aria-label="Record">
       <Typography variant="h2" gutterBottom>
-        Record <Typography component="span" color="text.secondary">from {supplier}</Typography>
+        Record <Typography component="span" color="textSecondary">from {supplier}</Typography>
       </Typography>
       <Box component="table" sx={{ width: "100%", borderCollapse: "collapse", tableLayout: "fixed", "& td": { height: 25, borderBottom: 1, borderColor: "paper2.line", px: 0.75, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } }}>
         <tbody>
@@ -149,13 +149,13 @@ function Record({ store, detail, fields }: RecordProps) {
       <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
         History
       </Typography>
-      {!detail.history.length && <Typography color="text.secondary">In the catalog from before the first run.</Typography>}
+      {!detail.history.length && <Typography color="textSecondary">In the catalog from before the first run.</Typography>}
       {detail.history.map((h, i) => (
         <Box key={i} sx={{ mb: 1.5 }}>
           <Typography>
             <Mark state={h.kind === "new" ? "computed" : "changed"} says={h.kind} />{" "}
             <Link to={`/s/${store}/runs/${h.run_id}`}>Run {h.run_id}</Link>{" "}
-            <Typography component="span" color="text.secondary">
+            <Typography component="span" color="textSecondary">
               {h.kind === "new" ? "made it" : `changed ${h.changes.length} fields`}, {ago(h.at)}
             </Typography>
           </Typography>

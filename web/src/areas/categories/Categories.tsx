@@ -19,7 +19,7 @@ type View = Schemas["CategoryView"];
 type Place = Schemas["PlaceRow"];
 
 /** Proposals from this mark on are taken by "accept". */
-const SURE = 45;
+const SURE = 47;
 
 export function Categories() {
   const { feed, delivery } = useFeed();
@@ -68,7 +68,7 @@ function Ready({ feed, view }: { feed: number; view: View }) {
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
         <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, p: 1.25 }}>
           <Typography variant="h2">What arrives</Typography>
-          <Typography color="text.secondary">
+          <Typography color="textSecondary">
             {view.unplaced
               ? `${count(view.unplaced, "product is", "products are")} not placed`
               : "every product is placed"}
@@ -143,7 +143,7 @@ function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
       <Typography noWrap sx={{ width: 250, flex: "none", pl: place.depth * 2, fontWeight: place.own ? 400 : 550 }} title={place.path}>
         {place.label}
       </Typography>
-      <Typography color="text.secondary" sx={{ width: 52, textAlign: "right", flex: "none" }}>
+      <Typography color="textSecondary" sx={{ width: 52, textAlign: "right", flex: "none" }}>
         {place.count.toLocaleString("en")}
       </Typography>
       <Box sx={{ width: 20, flex: "none" }}>
@@ -159,7 +159,7 @@ function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
         store={store}
         onPlace={(to) => onPlace({ [place.path]: to }, to ? `'${place.label}' goes to ${to}` : `'${place.label}' is not sold`)}
       />
-      <Typography variant="caption" color="text.secondary" noWrap sx={{ width: 130, flex: "none" }}>
+      <Typography variant="caption" color="textSecondary" noWrap sx={{ width: 130, flex: "none" }}>
         {inherited && `from '${place.by?.split(/[/>|]/).at(-1)}'`}
         {place.place === null && place.own > 0 && place.proposal && (
           <Button onClick={() => onPlace({ [place.path]: place.proposal?.place ?? null }, `'${place.label}' goes to ${place.proposal?.place}`)} title={place.proposal.reason}>
@@ -207,7 +207,12 @@ function StorePlace({ place, store, onPlace }: StorePlaceProps) {
         <TextField {...params} placeholder={proposal ? `${proposal} ?` : place.own ? "store category" : ""} />
       )}
       aria-label={`Store category for ${place.path}`}
-      sx={{ flex: 1, minWidth: 200 }}
+      sx={{
+        flex: 1,
+        minWidth: 200,
+        "& .MuiOutlinedInput-root": { background: "none", py: "1px !important" },
+        "& fieldset": { borderColor: "transparent" },
+      }}
     />
   );
 }

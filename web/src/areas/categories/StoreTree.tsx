@@ -39,7 +39,7 @@ export function StoreTree({ store, picked, onPlace }: StoreTreeProps) {
           fullWidth
         />
       </Box>
-      <Typography variant="caption" color="text.secondary" sx={{ px: 1.25, pb: 1 }}>
+      <Typography variant="caption" color="textSecondary" sx={{ px: 1.25, pb: 1 }}>
         {picked.length
           ? `${count(picked.length, "branch is", "branches are")} picked: choose where they go.`
           : "Pick arriving branches at the left to place many at once."}

@@ -33,7 +33,7 @@ export function Outbound() {
       <Typography variant="h1" gutterBottom>
         Outbound
       </Typography>
-      <Typography color="text.secondary" sx={{ mb: 2 }}>
+      <Typography color="textSecondary" sx={{ mb: 2 }}>
         A file in the column order of the store schema. Numbers and codes are written exactly as the
         catalog keeps them, so that our own reader gives back the same products.
       </Typography>

@@ -9,6 +9,7 @@ import Select from "@mui/material/Select";
 import Typography from "@mui/material/Typography";
 import type { Schemas } from "../../api/client";
 import type { Ladder, Rung } from "../../api/hooks";
+import { Mark } from "../../components/Mark";
 import { Typed } from "../bench/StepSettings";
 
 type Ending = NonNullable<Ladder["ending"]>;
@@ -54,9 +55,9 @@ export function LadderTable({ ladder, rungs, onChange }: LadderTableProps) {
   };
   return (
     <Box>
-      <Box sx={{ display: "grid", gridTemplateColumns: "92px 158px 84px 128px 1fr 28px", rowGap: 0.75, columnGap: 0.75, alignItems: "center" }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: "76px 150px 72px 122px 1fr 28px", rowGap: 0.75, columnGap: 0.75, alignItems: "center" }}>
         {["Cost from", "Rule", "Amount", "Ending", "Products", ""].map((h) => (
-          <Typography key={h} variant="caption" color="text.secondary">
+          <Typography key={h} variant="caption" color="textSecondary">
             {h}
           </Typography>
         ))}
@@ -71,6 +72,15 @@ export function LadderTable({ ladder, rungs, onChange }: LadderTableProps) {
           />
         ))}
       </Box>
+      {rungs.map(
+        (use, index) =>
+          use.below && (
+            <Typography key={index} variant="body2" sx={{ mt: 0.75 }}>
+              <Mark state="question" says="worth a look" /> At a cost of {ladder.rungs[index]?.start} the
+              price falls from {use.below} to {use.here}.
+            </Typography>
+          ),
+      )}
       <Box sx={{ display: "flex", gap: 1, mt: 1.5, alignItems: "center" }}>
         <Button startIcon={<Add />} onClick={add}>
           Add a rung
@@ -105,7 +115,7 @@ function RungRow({ rung, first, use, onChange, onRemove }: RungRowProps) {
       {first ? (
         <Typography sx={{ pl: 1 }}>0</Typography>
       ) : (
-        <Typed label="" value={String(rung.start)} width={92} onDone={(t) => isNumber(t) && onChange({ start: plain(t) })} />
+        <Typed label="" value={String(rung.start)} width={76} onDone={(t) => isNumber(t) && onChange({ start: plain(t) })} />
       )}
       <Select value={rung.kind ?? "markup"} onChange={(e) => onChange({ kind: e.target.value as Rung["kind"] })} inputProps={{ "aria-label": "Rule" }}>
         {KINDS.map(([key, label]) => (
@@ -114,7 +124,7 @@ function RungRow({ rung, first, use, onChange, onRemove }: RungRowProps) {
           </MenuItem>
         ))}
       </Select>
-      <Typed label="" value={String(rung.amount)} width={84} onDone={(t) => isNumber(t) && onChange({ amount: plain(t) })} />
+      <Typed label="" value={String(rung.amount)} width={72} onDone={(t) => isNumber(t) && onChange({ amount: plain(t) })} />
       <Select value={rung.ending ?? ""} displayEmpty onChange={(e) => onChange({ ending: (e.target.value || null) as Rung["ending"] })} inputProps={{ "aria-label": "Ending of this rung" }}>
         <MenuItem value="">as all else</MenuItem>
         {ENDINGS.map(([key, label]) => (
@@ -123,7 +133,7 @@ function RungRow({ rung, first, use, onChange, onRemove }: RungRowProps) {
           </MenuItem>
         ))}
       </Select>
-      <Typography variant="caption" color="text.secondary" noWrap>
+      <Typography variant="caption" color="textSecondary" noWrap>
         {use ? `${use.count}${use.margin_least ? ` · ${use.margin_least}–${use.margin_most} %` : ""}` : ""}
       </Typography>
       {first ? (

@@ -61,14 +61,14 @@ function Ready({ view, trial, onTry }: ReadyProps) {
     });
   };
   return (
-    <Box sx={{ overflowY: "auto", p: 2, display: "grid", gridTemplateColumns: "minmax(500px, 560px) 1fr", gap: 2.5, alignItems: "start" }}>
+    <Box sx={{ overflowY: "auto", p: 2, display: "grid", gridTemplateColumns: "600px 1fr", gap: 2.5, alignItems: "start" }}>
       <Box>
         <Box sx={{ display: "flex", alignItems: "baseline", gap: 1, mb: 1 }}>
           <Typography variant="h1">Ladder “{view.ladder.name}”</Typography>
-          <Typography color="text.secondary">{count(view.products, "product", "products")} with a cost</Typography>
+          <Typography color="textSecondary">{count(view.products, "product", "products")} with a cost</Typography>
         </Box>
         {!view.used && (
-          <Typography color="warning.main" sx={{ mb: 1 }}>
+          <Typography color="warning" sx={{ mb: 1 }}>
             No field of this feed is priced by a ladder yet. On the bench, add “Price by a ladder” to the price.
           </Typography>
         )}
@@ -82,13 +82,13 @@ function Ready({ view, trial, onTry }: ReadyProps) {
               <Button color="inherit" onClick={() => onTry(null)}>
                 Back to the saved one
               </Button>
-              <Typography color="text.secondary" sx={{ alignSelf: "center" }}>
+              <Typography color="textSecondary" sx={{ alignSelf: "center" }}>
                 Trying it on the products at the right; nothing is saved.
               </Typography>
             </>
           )}
         </Box>
-        <Typography variant="caption" color="text.secondary" component="p">
+        <Typography variant="caption" color="textSecondary" component="p">
           A markup is a share of the cost, a margin a share of the price: 100 % markup is 50 % margin.
         </Typography>
         <Typography variant="h2" sx={{ mt: 2, mb: 1 }}>
@@ -105,14 +105,14 @@ function Ready({ view, trial, onTry }: ReadyProps) {
         <Histogram bins={view.margins} label="margin %" width={5} />
         <Typography variant="h2">
           Against today's catalog{" "}
-          <Typography component="span" color="text.secondary">
+          <Typography component="span" color="textSecondary">
             {view.up} up · {view.down} down · {view.same} same · {view.new} new
           </Typography>
         </Typography>
         {view.moves.length > 0 ? (
           <Histogram bins={view.moves} label="price change %" width={2} />
         ) : (
-          <Typography color="text.secondary">No product of this delivery has a price in the catalog yet.</Typography>
+          <Typography color="textSecondary">No product of this delivery has a price in the catalog yet.</Typography>
         )}
       </Box>
     </Box>
@@ -121,7 +121,7 @@ function Ready({ view, trial, onTry }: ReadyProps) {
 
 function Products({ products }: { products: Schemas["PricedProduct"][] }) {
   return (
-    <Box component="table" sx={{ width: "100%", borderCollapse: "collapse", "& td, & th": { height: 26, px: 1, borderBottom: 1, borderColor: "paper2.line", textAlign: "right", fontWeight: 400, fontSize: 12.5 }, "& th": { color: "text.secondary" } }}>
+    <Box component="table" sx={{ width: "100%", borderCollapse: "collapse", "& td, & th": { height: 26, px: 1, borderBottom: 1, borderColor: "paper2.line", textAlign: "right", whiteSpace: "nowrap", fontWeight: 400, fontSize: 12.5 }, "& th": { color: "text.secondary" } }}>
       <thead>
         <tr>
           <th style={{ textAlign: "left" }}>Product</th>
@@ -136,7 +136,7 @@ function Products({ products }: { products: Schemas["PricedProduct"][] }) {
       <tbody>
         {products.map((p) => (
           <tr key={p.key}>
-            <td style={{ textAlign: "left", maxWidth: 210, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }} title={p.title}>
+            <td style={{ textAlign: "left", maxWidth: 190, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }} title={p.title}>
               {p.title || p.key}
             </td>
             <td>{p.cost}</td>

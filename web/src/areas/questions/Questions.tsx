@@ -56,7 +56,7 @@ function Asked({ question, bench, feed }: AskedProps) {
       <Box sx={{ display: "flex", gap: 0.75, mb: 0.5 }}>
         <Mark state="question" />
         <Typography sx={{ flex: 1 }}>{question.text}</Typography>
-        <Typography variant="caption" color="text.secondary" noWrap>
+        <Typography variant="caption" color="textSecondary" noWrap>
           {count(question.touches, "product", "products")}
         </Typography>
       </Box>
@@ -107,7 +107,7 @@ function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
         </Button>
       )}
       {question.proposal && (
-        <Typography variant="caption" color="text.secondary" sx={{ width: "100%" }}>
+        <Typography variant="caption" color="textSecondary" sx={{ width: "100%" }}>
           Suggested: {question.proposal.reason}
         </Typography>
       )}

@@ -93,7 +93,7 @@ function Caption({ text }: { text: string }) {
   return (
     <Typography
       variant="h3"
-      color="text.secondary"
+      color="textSecondary"
       sx={{ px: 1.25, py: 0.6, borderBottom: 1, borderTop: 1, borderColor: "divider" }}
     >
       {text}
@@ -157,13 +157,13 @@ function Choices({ view, reading, onChange }: ChoicesProps) {
         ]}
         onChange={(v) => set("decimal", v, v === "," ? "decimal comma" : "decimal point")}
       />
-      <Typography variant="caption" color="text.secondary" component="p">
+      <Typography variant="caption" color="textSecondary" component="p">
         Cells stay text as they are: no zero is lost and no date is changed. What you choose here is
         kept for the next delivery of this feed.
       </Typography>
       {view.problems.length > 0 && (
         <>
-          <Typography variant="h3" color="text.secondary" sx={{ mt: 2, mb: 0.5 }}>
+          <Typography variant="h3" color="textSecondary" sx={{ mt: 2, mb: 0.5 }}>
             Noticed while reading
           </Typography>
           {view.problems.slice(0, 60).map((p, i) => (
@@ -213,7 +213,7 @@ function Reason({ text, children }: { text: string | undefined; children: React.
   return (
     <Box sx={{ mt: 1.75 }}>
       {children}
-      <Typography variant="caption" color="text.secondary" component="div" sx={{ mt: 0.25 }}>
+      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 0.25 }}>
         {text}
       </Typography>
     </Box>

@@ -86,7 +86,7 @@ function LineView({ line, field }: { line: Line; field: string }) {
         <Mark state={STATUS_STATE[line.status] ?? "computed"} says={line.status} />
         <Typography className="mono" sx={{ fontWeight: 600 }}>{line.key ?? "no key"}</Typography>
         <Typography noWrap sx={{ flex: 1 }}>{line.title}</Typography>
-        <Typography variant="caption" color="text.secondary">
+        <Typography variant="caption" color="textSecondary">
           {line.row ? `row ${line.row}` : ""}
         </Typography>
       </Box>
@@ -103,16 +103,12 @@ function LineView({ line, field }: { line: Line; field: string }) {
   );
 }
 
-/** Prices and other numbers first: they are what one looks for. */
+/** The field asked about comes first; what is filled for the first time is only named. */
 function Changes({ line, field }: { line: Line; field: string }) {
   const isNew = line.status === "new";
-  const sorted = [...line.changes].sort(
-    (a, b) =>
-      Number(b.field === field) - Number(a.field === field) ||
-      Number(b.percent !== null && b.percent !== undefined) - Number(a.percent !== null && a.percent !== undefined) ||
-      Number(b.before !== null) - Number(a.before !== null),
-  );
-  const shown = isNew ? sorted.filter((c) => ["price", "cost", "category", "stock", "colour"].includes(c.field)) : sorted;
+  const sorted = [...line.changes].sort((a, b) => Number(b.field === field) - Number(a.field === field));
+  const fresh = isNew ? [] : sorted.filter((c) => c.before === null && c.field !== field);
+  const shown = isNew ? sorted.slice(0, 6) : sorted.filter((c) => !fresh.includes(c));
   return (
     <>
       {shown.map((c) => (
@@ -123,6 +119,12 @@ function Changes({ line, field }: { line: Line; field: string }) {
           {c.percent && <span style={{ color: "var(--mui-palette-state-changed)" }}> {signed(c.percent)}</span>}
         </span>
       ))}
+      {fresh.length > 0 && (
+        <span style={{ color: "var(--mui-palette-text-secondary)" }} title={fresh.map((c) => `${c.label}: ${c.after}`).join("\n")}>
+          {shown.length > 0 && "and "}
+          {fresh.length} filled for the first time: {fresh.map((c) => c.label).join(", ")}
+        </span>
+      )}
     </>
   );
 }

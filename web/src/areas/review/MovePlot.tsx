@@ -1,4 +1,4 @@
-/** Old price against new: below the line it fell, above it rose. */
+/** How far each price moves, in percent, against what it is today. */
 import Typography from "@mui/material/Typography";
 import { ScatterChart } from "@mui/x-charts/ScatterChart";
 import type { Schemas } from "../../api/client";
@@ -10,9 +10,13 @@ interface MovePlotProps {
 
 export function MovePlot({ moves, currency }: MovePlotProps) {
   if (!moves.length)
-    return <Typography color="text.secondary">No price in the catalog would change.</Typography>;
-  const up = moves.filter((m) => Number(m.after) > Number(m.before)).length;
-  const most = Math.max(...moves.flatMap((m) => [Number(m.before), Number(m.after)])) * 1.05;
+    return <Typography color="textSecondary">No price in the catalog would change.</Typography>;
+  const points = moves.map((m) => ({
+    x: Number(m.before),
+    y: Number(m.before) ? (100 * (Number(m.after) - Number(m.before))) / Number(m.before) : 0,
+    id: m.key,
+  }));
+  const up = points.filter((p) => p.y > 0).length;
   return (
     <>
       <ScatterChart
@@ -20,20 +24,20 @@ export function MovePlot({ moves, currency }: MovePlotProps) {
         margin={{ left: 4, right: 10, top: 8, bottom: 4 }}
         hideLegend
         skipAnimation
-        grid={{ horizontal: true, vertical: true }}
-        xAxis={[{ min: 0, max: most, label: `today, ${currency}` }]}
-        yAxis={[{ min: 0, max: most, width: 38 }]}
+        grid={{ horizontal: true }}
+        xAxis={[{ min: 0, label: `today's price, ${currency}` }]}
+        yAxis={[{ width: 46, valueFormatter: (n: number) => `${n} %` }]}
         series={[
           {
-            data: moves.map((m) => ({ x: Number(m.before), y: Number(m.after), id: m.key })),
+            data: points,
             markerSize: 2.5,
             color: "var(--mui-palette-state-changed)",
             label: "price",
           },
         ]}
       />
-      <Typography variant="caption" color="text.secondary">
-        {up} up, {moves.length - up} down. Today's price across, the new one upwards.
+      <Typography variant="caption" color="textSecondary">
+        {up} up, {moves.length - up} down.
       </Typography>
     </>
   );

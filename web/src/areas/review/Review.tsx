@@ -69,7 +69,7 @@ function Ready({ run }: { run: RunView }) {
               <StatusTab key={s} status={s} n={run.counts[s] ?? 0} chosen={s === status} onChoose={() => set({ status: s, field: "" })} />
             ))}
             <Box sx={{ flex: 1 }} />
-            <Typography variant="caption" color="text.secondary">
+            <Typography variant="caption" color="textSecondary">
               {summary.data && `${summary.data.arrived.toLocaleString("en")} rows arrived, all accounted for`}
             </Typography>
           </Box>
@@ -120,7 +120,7 @@ function Heading({ run }: { run: RunView }) {
         <Typography variant="h2" noWrap>
           {run.supplier}: {run.file_name}
         </Typography>
-        <Typography variant="caption" color="text.secondary" component="div" noWrap>
+        <Typography variant="caption" color="textSecondary" component="div" noWrap>
           Run {run.id} · crosswalk version {run.version} ·{" "}
           <span role="status">{busy && run.stage ? `${SAYS[run.status]}: ${run.stage}` : SAYS[run.status]}</span>
         </Typography>
@@ -245,7 +245,7 @@ function Aside({ summary, status }: AsideProps) {
               <Typography sx={{ fontWeight: 550 }}>
                 {r.count} × {r.kind.replaceAll("_", " ")}
               </Typography>
-              <Typography variant="caption" color="text.secondary">
+              <Typography variant="caption" color="textSecondary">
                 {r.example}
               </Typography>
             </Box>
@@ -263,7 +263,7 @@ function Aside({ summary, status }: AsideProps) {
           {summary.fields.map((f) => (
             <Box key={f.field} sx={{ display: "flex", height: 22 }}>
               <Typography sx={{ flex: 1 }}>{f.label}</Typography>
-              <Typography color="text.secondary">{f.count.toLocaleString("en")}</Typography>
+              <Typography color="textSecondary">{f.count.toLocaleString("en")}</Typography>
             </Box>
           ))}
         </>

@@ -59,7 +59,7 @@ function RunRow({ store, run }: { store: number; run: RunView }) {
         <Link to={`/s/${store}/runs/${run.id}`}>Run {run.id}</Link>
       </TableCell>
       <TableCell>
-        {run.supplier} <Typography component="span" color="text.secondary">{run.file_name}</Typography>
+        {run.supplier} <Typography component="span" color="textSecondary">{run.file_name}</Typography>
       </TableCell>
       <TableCell>version {run.version}</TableCell>
       <TableCell>

@@ -26,7 +26,7 @@ export function Schema() {
     <Box sx={{ overflow: "auto", p: 2.5, maxWidth: 1180, width: "100%", mx: "auto" }}>
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, mb: 1.5 }}>
         <Typography variant="h1">{name}</Typography>
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           {fields.length} fields; a product is known by its {key}
         </Typography>
         <Box sx={{ flex: 1 }} />
@@ -101,7 +101,7 @@ function NewStore() {
       <Typography variant="h2" gutterBottom>
         Another store
       </Typography>
-      <Typography color="text.secondary" sx={{ mb: 1 }}>
+      <Typography color="textSecondary" sx={{ mb: 1 }}>
         From a Table Schema document (JSON), or from a blank import template: a CSV file whose first
         line names the columns. It begins with an empty catalog.
       </Typography>

@@ -94,7 +94,7 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
     <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
       <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, p: 1.25 }}>
         <Typography variant="h2">{table.field_label}</Typography>
-        <Typography color="text.secondary">
+        <Typography color="textSecondary">
           {count(table.words.length, "different word arrives", "different words arrive")}
         </Typography>
         <Box sx={{ flex: 1 }} />
@@ -173,7 +173,7 @@ function WordLine({ word, most, allowed, picked, onPick, onAnswer }: WordLinePro
       <Box sx={{ width: 120, flex: "none", position: "relative", height: 14, bgcolor: "paper2.line" }} aria-hidden>
         <Box sx={{ position: "absolute", inset: 0, width: `${(100 * word.count) / most}%`, bgcolor: "primary.main", opacity: 0.55 }} />
       </Box>
-      <Typography color="text.secondary" sx={{ width: 56, textAlign: "right", flex: "none" }}>
+      <Typography color="textSecondary" sx={{ width: 56, textAlign: "right", flex: "none" }}>
         {word.count.toLocaleString("en")}
       </Typography>
       <Box sx={{ width: 20, flex: "none" }}>
@@ -214,7 +214,7 @@ function Answer({ allowed, value, proposal, label, onAnswer }: AnswerProps) {
       onChange={(_, word) => word && onAnswer(word)}
       renderInput={(params) => <TextField {...params} placeholder={proposal ? `${proposal} ?` : "store word"} />}
       aria-label={label}
-      sx={{ width: 220 }}
+      sx={{ width: 220, "& .MuiOutlinedInput-root": { py: "1px !important" } }}
     />
   );
 }

@@ -41,8 +41,13 @@ class UseValueTable(BaseStep):
         if table.otherwise == "empty":
             return flow.to(found, numeric=False)
         unlisted = found.is_null() & (text.str.strip_chars() != "")
-        fault = Fault("unlisted_value", f"has no store value in '{self.table}'", unlisted, text,
-                      Severity.QUESTION)
+        fault = Fault(
+            "unlisted_value",
+            f"has no store value in '{self.table}'",
+            unlisted,
+            text,
+            Severity.QUESTION,
+        )
         return flow.to(found, fault, numeric=False)
 
     def describe(self) -> str:
@@ -59,10 +64,20 @@ class UseCategoryTable(BaseStep):
         table = _saved("category table", self.table, ctx.lookups.category_tables)
         text = flow.keep(flow.text)
         found = flow.keep(table.place(text))
-        ask = Fault("unplaced_category", "has no store category",
-                    found.is_null() & (text.str.strip_chars() != ""), text, Severity.QUESTION)
-        not_sold = Fault("not_sold", "is a branch this store does not sell",
-                         found == "", text, Severity.LEAVE_OUT)
+        ask = Fault(
+            "unplaced_category",
+            "has no store category",
+            found.is_null() & (text.str.strip_chars() != ""),
+            text,
+            Severity.QUESTION,
+        )
+        not_sold = Fault(
+            "not_sold",
+            "is a branch this store does not sell",
+            found == "",
+            text,
+            Severity.LEAVE_OUT,
+        )
         return flow.to(found, ask, not_sold, numeric=False)
 
     def describe(self) -> str:

@@ -58,9 +58,7 @@ class Replace(BaseStep):
     put: str = ""
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        return flow.to(
-            flow.text.str.replace_all(self.find, self.put, literal=True), numeric=False
-        )
+        return flow.to(flow.text.str.replace_all(self.find, self.put, literal=True), numeric=False)
 
     def describe(self) -> str:
         return f"replace '{self.find}' by '{self.put}'"

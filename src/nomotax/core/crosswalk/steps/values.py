@@ -38,8 +38,12 @@ class Number(BaseStep):
             plain = text.str.replace_all(",", "", literal=True)
         made = flow.keep(pl.when(fits).then(plain).cast(NUMBER, strict=False))
         wrong = made.is_null() & (text != "")
-        fault = Fault("not_a_number", f"is no number with a decimal {'comma' if comma else 'point'}",
-                      wrong, flow.value)
+        fault = Fault(
+            "not_a_number",
+            f"is no number with a decimal {'comma' if comma else 'point'}",
+            wrong,
+            flow.value,
+        )
         return flow.to(made, fault, numeric=True)
 
     def describe(self) -> str:
@@ -71,8 +75,9 @@ class Convert(BaseStep):
         exponent = exact.as_tuple().exponent
         if isinstance(exponent, int) and -exponent <= SCALE and exact * down == up:
             return number.to(number.value * pl.lit(exact, dtype=NUMBER))
-        return number.to(number.value * pl.lit(Decimal(up), dtype=NUMBER)
-                         / pl.lit(Decimal(down), dtype=NUMBER))
+        return number.to(
+            number.value * pl.lit(Decimal(up), dtype=NUMBER) / pl.lit(Decimal(down), dtype=NUMBER)
+        )
 
     def describe(self) -> str:
         return f"{self.source} to {self.target}"
@@ -97,8 +102,12 @@ class Date(BaseStep):
         iso = text.str.replace(pattern, form).str.to_date("%Y-%m-%d", strict=False)
         fits = text.str.contains(pattern)
         made = flow.keep(pl.when(fits).then(iso).dt.to_string("%Y-%m-%d"))
-        fault = Fault("not_a_date", f"is no date in the order {self.order}",
-                      made.is_null() & (text != ""), flow.text)
+        fault = Fault(
+            "not_a_date",
+            f"is no date in the order {self.order}",
+            made.is_null() & (text != ""),
+            flow.text,
+        )
         return flow.to(made, fault, numeric=False)
 
     def describe(self) -> str:
@@ -120,8 +129,12 @@ class YesNo(BaseStep):
             .when(word.is_in([w.lower() for w in self.no]))
             .then(pl.lit("false"))
         )
-        fault = Fault("not_yes_or_no", "is none of the words for yes or no",
-                      made.is_null() & (word != ""), flow.text)
+        fault = Fault(
+            "not_yes_or_no",
+            "is none of the words for yes or no",
+            made.is_null() & (word != ""),
+            flow.text,
+        )
         return flow.to(made, fault, numeric=False)
 
     def describe(self) -> str:

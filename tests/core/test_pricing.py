@@ -1,0 +1,109 @@
+"""Price ladders: exact, never under the floor, with the ending asked for."""
+
+from __future__ import annotations
+
+from decimal import ROUND_CEILING, ROUND_HALF_UP, Decimal
+
+import polars as pl
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from nomotax.core.pricing.ladder import SCALE, Ladder, shares
+
+CENT = Decimal("0.01")
+costs = st.decimals(min_value=0, max_value=100_000, places=4)
+percents = st.decimals(min_value=0, max_value=95, places=2)
+endings = st.sampled_from(["none", "99", "95", "whole", "five"])
+
+
+def prices(ladder, *values):
+    frame = pl.DataFrame({"c": [Decimal(v) for v in values]}, schema={"c": pl.Decimal(38, SCALE)})
+    return frame.select(ladder.price(pl.col("c"))).to_series().to_list()
+
+
+def one_rung(kind, amount, ending="none", floor="0"):
+    rungs = [{"start": "0", "kind": kind, "amount": str(amount)}]
+    return Ladder.model_validate(
+        {"name": "l", "rungs": rungs, "ending": ending, "floor": str(floor)}
+    )
+
+
+@pytest.mark.parametrize(
+    ("kind", "amount", "ending", "cost", "price"),
+    [
+        ("markup", "50", "none", "10", "15.00"),
+        ("margin", "50", "none", "10", "20.00"),
+        ("fixed", "2.5", "none", "10", "12.50"),
+        ("markup", "33.33", "none", "9.99", "13.32"),
+        ("markup", "50", "99", "10", "14.99"),
+        ("markup", "50", "95", "10.30", "15.95"),
+        ("markup", "50", "whole", "10.33", "15.00"),
+        ("markup", "50", "whole", "10.3334", "16.00"),
+        ("markup", "51", "five", "10.15", "15.35"),
+        ("markup", "10", "99", "0.10", "0.99"),
+    ],
+)
+def test_hand_worked_prices(kind, amount, ending, cost, price):
+    assert prices(one_rung(kind, amount, ending), cost) == [Decimal(price)]
+
+
+@settings(max_examples=120, deadline=None)
+@given(cost=costs, amount=percents, kind=st.sampled_from(["markup", "margin"]))
+def test_agrees_with_decimal_arithmetic(cost, amount, kind):
+    share = amount / 100
+    raw = cost * (1 + share) if kind == "markup" else cost / (1 - share)
+    expected = max(raw.quantize(CENT, ROUND_HALF_UP), cost.quantize(CENT, ROUND_CEILING))
+    assert prices(one_rung(kind, amount), cost)[0] == max(expected, CENT)
+
+
+@settings(max_examples=120, deadline=None)
+@given(cost=costs, amount=percents, ending=endings,
+       floor=st.decimals(min_value=0, max_value=50, places=2))  # fmt: skip
+def test_never_below_the_floor_and_always_with_its_ending(cost, amount, ending, floor):
+    price = prices(one_rung("markup", amount, ending, floor), cost)[0]
+    assert price >= cost + floor
+    cents = int(price * 100)
+    assert price == Decimal(cents) / 100
+    assert {"none": True, "99": cents % 100 == 99, "95": cents % 100 == 95,
+            "whole": cents % 100 == 0, "five": cents % 5 == 0}[ending]  # fmt: skip
+
+
+@settings(max_examples=80, deadline=None)
+@given(pair=st.tuples(costs, costs), amount=percents, ending=endings)
+def test_dearer_goods_are_never_cheaper_on_one_rung(pair, amount, ending):
+    low, high = sorted(pair)
+    cheap, dear = prices(one_rung("markup", amount, ending), low, high)
+    assert cheap <= dear
+
+
+def test_rungs_begin_at_their_start():
+    ladder = Ladder.model_validate(
+        {"name": "l", "rungs": [{"start": "0", "amount": "100"}, {"start": "10", "amount": "50"},
+                                {"start": "20", "kind": "fixed", "amount": "1"}]}
+    )  # fmt: skip
+    assert prices(ladder, "9.99", "10", "19.99", "20") == [
+        Decimal("19.98"), Decimal("15.00"), Decimal("29.99"), Decimal("21.00"),
+    ]  # fmt: skip
+    assert prices(ladder, "-1") == [None]
+
+
+@pytest.mark.parametrize(
+    ("rungs", "says"),
+    [
+        ([], "at least 1"),
+        ([{"start": "5", "amount": "10"}], "start at 0"),
+        ([{"start": "0", "amount": "1"}, {"start": "0", "amount": "2"}], "rising"),
+        ([{"start": "0", "kind": "margin", "amount": "100"}], "below 100"),
+    ],
+)
+def test_ladders_with_gaps_or_overlaps_are_refused(rungs, says):
+    with pytest.raises(ValidationError, match=says):
+        Ladder.model_validate({"name": "l", "rungs": rungs})
+
+
+def test_margin_and_markup_are_never_confused():
+    both = shares(Decimal(10), Decimal(20))
+    assert (both.margin, both.markup) == (Decimal("50.0"), Decimal("100.0"))
+    assert shares(Decimal(0), Decimal(0)).margin is None
