@@ -45,10 +45,15 @@ def database(cluster, tmp_path, monkeypatch):
     """An empty, migrated database and an empty artifact store."""
     from sqlalchemy import text
 
+    from nomotax.jobs.app import _queue
     from nomotax.records.database import engine_for, migrate
 
     monkeypatch.setenv("NOMOTAX_DATABASE_URL", cluster.url)
     monkeypatch.setenv("NOMOTAX_ARTIFACTS", str(tmp_path / "artifacts"))
+    # The queue's connections remember types of the schema that is dropped here.
+    if _queue.cache_info().currsize:
+        _queue(cluster.url).close()
+        _queue.cache_clear()
     with engine_for(cluster.url).begin() as connection:
         connection.execute(text("drop schema public cascade; create schema public"))
     migrate()

@@ -13,6 +13,7 @@ from nomotax.api import feeds, runs, stores
 from nomotax.api.answers import Problem, attach, invalid, problem
 from nomotax.api.demo import api as demo_api
 from nomotax.flows.receive import upload_limit
+from nomotax.log import quiet_log
 from nomotax.records.database import ping
 
 
@@ -24,6 +25,7 @@ def front_end() -> Path:
 
 def create_app() -> OpenAPI:
     """The WSGI application (gunicorn: ``nomotax.api.app:create_app()``)."""
+    quiet_log()
     app = OpenAPI(
         "nomotax",
         info=Info(title="Nomotax", version="1"),

@@ -34,7 +34,7 @@ SAMPLE_ROWS = 20_000
 
 
 @lru_cache(maxsize=4)
-def _sample(artifact: str) -> pl.DataFrame:
+def _sample(root: str, artifact: str) -> pl.DataFrame:
     """The whole table where it is small, else rows evenly spread over it."""
     scan = artifacts().scan(artifact)
     rows = scan.select(pl.len()).collect().item()
@@ -98,7 +98,7 @@ class Workbench:
 
     @property
     def sample(self) -> pl.DataFrame:
-        return _sample(self.artifact)
+        return _sample(artifacts().root, self.artifact)
 
     @property
     def sampled(self) -> bool:
@@ -117,7 +117,7 @@ class Workbench:
 
     @cached_property
     def _key(self) -> tuple[Hashable, ...]:
-        return (self.artifact, self.bundle().model_dump_json(), self.schema, self.categories)
+        return (artifacts().root, self.artifact, self.bundle().model_dump_json(), self.schema, self.categories)
 
     def window(self, offset: int, limit: int) -> pl.DataFrame:
         """Arriving rows by position, read from the stored table."""

@@ -15,6 +15,7 @@ from psycopg_pool import PoolTimeout
 
 from nomotax.core.errors import DatabaseUnavailable
 from nomotax.flows import runs
+from nomotax.log import quiet_log
 from nomotax.records.database import database_url
 
 log = structlog.get_logger()
@@ -45,13 +46,16 @@ def defer(task: str, run_id: int) -> None:
         _queue(database_url()).configure_task(task, queue="runs").defer(run_id=run_id)
     except (ConnectorException, PoolTimeout) as error:
         raise DatabaseUnavailable(
-            "The job could not be put on the queue.", remedy="Start the database, then try again."
+            "The job could not be put on the queue.",
+            where=str(error.__cause__ or error),
+            remedy="Start the database, then try again.",
         ) from error
 
 
 def run_worker(wait: bool = True, concurrency: int = 1) -> None:
     """Work until stopped; with ``wait=False`` until the queue is empty. Survives a database that
     goes away: what was interrupted is given back, and work goes on when it returns."""
+    quiet_log()
     while True:
         try:
             interrupted = runs.mark_interrupted() if wait and _alone() else 0

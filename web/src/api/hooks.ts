@@ -163,10 +163,15 @@ export function useFeedEdit<A>(feed: number, work: (argument: A) => Promise<unkn
   });
 }
 
-export const putDraft = (feed: number, crosswalk: Crosswalk, revision: number) =>
+export const putDraft = (
+  feed: number,
+  crosswalk: Crosswalk,
+  revision: number,
+  delivery: number,
+) =>
   take(
     api.PUT("/api/v1/feeds/{feed_id}/draft", {
-      params: of(feed),
+      params: of(feed, delivery),
       body: { crosswalk, revision },
     }),
   );

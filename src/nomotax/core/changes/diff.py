@@ -68,7 +68,10 @@ def compare(arriving: pl.DataFrame, plan: Plan, catalog: pl.DataFrame, owner: st
     )
     reasons = _reasons(problems)
     compared = compared.join(reasons, left_on=ROW, right_on="row", how="left").with_columns(
-        reason=pl.coalesce("__foreign", "reason")
+        reason=pl.coalesce("__foreign", "reason"),
+        fields=pl.when(pl.col("status").is_in(["new", "changed"]))
+        .then(pl.col("fields"))
+        .otherwise(pl.lit([], dtype=pl.List(pl.String))),
     )
     title = _title(plan)
     out = compared.select(

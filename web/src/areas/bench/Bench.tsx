@@ -69,7 +69,7 @@ function Ready({ bench, delivery }: { bench: BenchState; delivery: number }) {
         chosen={field}
         handValue={(name) => row?.results[inHand.fields.indexOf(name)]}
         onChoose={openField}
-        onAcceptAll={edits.acceptAll}
+        onAcceptAll={() => void edits.acceptAll()}
       />
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
         <Filters only={only} search={search} onOnly={(o) => choose({ only: o })} onSearch={setSearch} />

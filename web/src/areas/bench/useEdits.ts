@@ -1,5 +1,6 @@
-/** Edits of a crosswalk. Each sends the whole document with its revision and can be taken back. */
-import { useQueryClient } from "@tanstack/react-query";
+/** Edits of a crosswalk. They go to the server one after the other, each made on what the one
+ *  before has left, and each can be taken back. */
+import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, take } from "../../api/client";
 import { feedKey, putDraft, type BenchState, type Crosswalk, type Fill } from "../../api/hooks";
@@ -10,7 +11,33 @@ export interface Edits {
   setFill: (field: string, fill: Fill | null, label: string) => Promise<void>;
   park: (column: string, label: string) => Promise<void>;
   leaveOut: (column: string, out: boolean) => Promise<void>;
-  acceptAll: () => void;
+  acceptAll: () => Promise<void>;
+}
+
+type Change = (crosswalk: Crosswalk, bench: BenchState) => Crosswalk;
+
+/** The last edit of each feed that is under way. */
+const underWay = new Map<number, Promise<unknown>>();
+
+function inTurn<T>(feed: number, work: () => Promise<T>): Promise<T> {
+  const turn = (underWay.get(feed) ?? Promise.resolve()).catch(() => undefined).then(work);
+  underWay.set(feed, turn);
+  return turn;
+}
+
+const benchKey = (bench: BenchState, delivery: number) =>
+  [...feedKey(bench.feed_id), "bench", delivery] as const;
+
+/** Shows the bench as the server answered, and asks again for all that hangs on it. */
+async function show(queries: QueryClient, state: BenchState) {
+  queries.setQueryData(benchKey(state, state.delivery_id), state);
+  await Promise.all([
+    queries.invalidateQueries({
+      queryKey: feedKey(state.feed_id),
+      predicate: (query) => query.queryKey[2] !== "bench",
+    }),
+    queries.invalidateQueries({ queryKey: ["arrivals"] }),
+  ]);
 }
 
 export function useEdits(bench: BenchState): Edits {
@@ -18,74 +45,51 @@ export function useEdits(bench: BenchState): Edits {
   const undo = useUndo();
   return useMemo(() => {
     const feed = bench.feed_id;
-    const refresh = () =>
-      Promise.all([
-        queries.invalidateQueries({ queryKey: feedKey(feed) }),
-        queries.invalidateQueries({ queryKey: ["arrivals"] }),
-      ]);
-    /** Puts back an older document on whatever revision stands now. */
-    const restore = (before: Crosswalk) => async () => {
-      const now = await take(
-        api.GET("/api/v1/feeds/{feed_id}/bench", { params: { path: { feed_id: feed } } }),
-      );
-      await putDraft(feed, before, now.revision);
-      await refresh();
-    };
-    const before = bench.crosswalk;
-    const send = async (work: () => Promise<unknown>, label: string) => {
-      try {
-        await work();
-        undo.did(label, restore(before));
-      } catch (error) {
-        undo.failed(error);
-      }
-      await refresh();
-    };
-    const save = (next: Crosswalk, label: string) =>
-      send(() => putDraft(feed, next, bench.revision), label);
-    const forget = (column: string): Crosswalk => {
-      const parked = { ...before.parked };
-      delete parked[column];
-      return {
-        ...before,
-        parked,
-        left_out: (before.left_out ?? []).filter((c) => c !== column),
-      };
-    };
-    return {
-      setFill: (field, fill, label) => {
-        const fills = { ...before.fills };
-        if (fill) fills[field] = fill;
-        else delete fills[field];
-        return save({ ...before, fills }, label);
-      },
-      park: (column, label) => {
-        const used = new Set([
-          ...Object.values(before.parked ?? {}),
-          ...Object.keys(before.fills ?? {}),
-        ]);
-        const spare = bench.fields.find((f) => f.field.spare && !used.has(f.field.name));
-        if (!spare) {
-          undo.failed(new Error("No spare field is free; leave the column out, or free one."));
-          return Promise.resolve();
+    const newest = () =>
+      queries.getQueryData<BenchState>(benchKey(bench, bench.delivery_id)) ?? bench;
+
+    const send = (work: (now: BenchState) => Promise<BenchState>, label: string) =>
+      inTurn(feed, async () => {
+        const before = newest();
+        try {
+          await show(queries, await work(before));
+          undo.did(label, () => inTurn(feed, () => restore(before.crosswalk)));
+        } catch (error) {
+          undo.failed(error);
+          await queries.invalidateQueries({ queryKey: feedKey(feed) });
         }
-        const next = forget(column);
-        return save({ ...next, parked: { ...next.parked, [column]: spare.field.name } }, label);
-      },
-      leaveOut: (column, out) => {
-        const next = forget(column);
-        const left_out = out ? [...(next.left_out ?? []), column] : next.left_out;
-        return save(
-          { ...next, left_out },
+      });
+    const restore = async (crosswalk: Crosswalk) =>
+      show(queries, await putDraft(feed, crosswalk, newest().revision, bench.delivery_id));
+    const save = (change: Change, label: string) =>
+      send(
+        (now) => putDraft(feed, change(now.crosswalk, now), now.revision, now.delivery_id),
+        label,
+      );
+
+    return {
+      setFill: (field, fill, label) =>
+        save((crosswalk) => {
+          const fills = { ...crosswalk.fills };
+          if (fill) fills[field] = fill;
+          else delete fills[field];
+          return { ...crosswalk, fills };
+        }, label),
+      park: (column, label) => save((crosswalk, now) => parked(crosswalk, now, column), label),
+      leaveOut: (column, out) =>
+        save(
+          (crosswalk) => {
+            const next = forgotten(crosswalk, column);
+            return out ? { ...next, left_out: [...(next.left_out ?? []), column] } : next;
+          },
           out ? `'${column}' is left out` : `'${column}' is open again`,
-        );
-      },
+        ),
       acceptAll: () =>
-        void send(
+        send(
           () =>
             take(
               api.POST("/api/v1/feeds/{feed_id}/suggestions/accept", {
-                params: { path: { feed_id: feed } },
+                params: { path: { feed_id: feed }, query: { delivery_id: bench.delivery_id } },
                 body: { least: SURE },
               }),
             ),
@@ -93,4 +97,26 @@ export function useEdits(bench: BenchState): Edits {
         ),
     };
   }, [bench, queries, undo]);
+}
+
+/** The crosswalk without any decision about a column that nothing uses. */
+export function forgotten(crosswalk: Crosswalk, column: string): Crosswalk {
+  const parked = { ...crosswalk.parked };
+  delete parked[column];
+  return {
+    ...crosswalk,
+    parked,
+    left_out: (crosswalk.left_out ?? []).filter((c) => c !== column),
+  };
+}
+
+function parked(crosswalk: Crosswalk, bench: BenchState, column: string): Crosswalk {
+  const used = new Set([
+    ...Object.values(crosswalk.parked ?? {}),
+    ...Object.keys(crosswalk.fills ?? {}),
+  ]);
+  const spare = bench.fields.find((f) => f.field.spare && !used.has(f.field.name));
+  if (!spare) throw new Error("No spare field is free; leave the column out, or free one.");
+  const next = forgotten(crosswalk, column);
+  return { ...next, parked: { ...next.parked, [column]: spare.field.name } };
 }

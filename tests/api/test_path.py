@@ -1,0 +1,246 @@
+"""The whole path through the API, on a real PostgreSQL."""
+
+from __future__ import annotations
+
+import io
+import json
+
+import polars as pl
+import pytest
+
+from nomotax.core.reading.delimited import read_delimited
+from nomotax.core.reading.detect import detect
+from nomotax.demo.load import DATA
+
+BUNDLE = json.loads((DATA / "quarrow-crosswalk.json").read_text())
+
+
+def get(client, path, **query):
+    answer = client.get(f"/api/v1{path}", query_string=query)
+    assert answer.status_code == 200, answer.text
+    return answer.json
+
+
+def send(client, method, path, body=None, status=200):
+    answer = getattr(client, method)(f"/api/v1{path}", json=body)
+    assert answer.status_code == status, answer.text
+    return answer.json
+
+
+def prepare(client, work, delivery=None):
+    query = f"?delivery_id={delivery}" if delivery else ""
+    run = send(client, "post", f"/feeds/1/runs{query}", status=201)
+    work()
+    return get(client, f"/runs/{run['id']}")
+
+
+def catalog(client):
+    """Every product's content by key, as the outbound file tells it."""
+    data = client.get("/api/v1/stores/1/outbound").data
+    rows = read_delimited(data, detect(data).reading).frame
+    return {r["sku"]: r for r in rows.drop("__row", "__fault").iter_rows(named=True)}
+
+
+@pytest.fixture
+def mapped(client):
+    """The demo with Quarrow's crosswalk in place."""
+    send(client, "put", "/feeds/1/crosswalk", BUNDLE)
+    return client
+
+
+def test_a_delivery_waits_and_is_read(client):
+    feed = get(client, "/stores/1/arrivals")["feeds"][0]
+    assert feed["supplier"] == "Quarrow Pigments" and feed["mapped"] == 0
+    delivery = get(client, f"/deliveries/{feed['deliveries'][0]['id']}")
+    assert delivery["reading"]["encoding"] == "cp1252" and delivery["rows"] == 1188
+    raw = get(client, "/deliveries/1/raw")
+    assert raw["lines"][0].startswith("ArtNo;EAN;D\xe9signation")
+
+
+def test_another_reading_is_kept_on_the_feed(client):
+    reading = get(client, "/deliveries/1")["reading"]
+    wrong = send(client, "put", "/deliveries/1/reading", reading | {"delimiter": ","})
+    assert wrong["why"]["delimiter"].startswith("saved on this feed")
+    assert any(p["kind"] == "broken_row" for p in wrong["problems"])
+    right = send(client, "put", "/deliveries/1/reading", reading)
+    assert len(right["columns"]) == 27
+    send(client, "post", "/demo/feeds/1/next", status=201)
+    assert get(client, "/deliveries/2")["reading"] == reading
+
+
+def test_suggestions_and_answers_leave_nothing_open(client):
+    """Accept what is sure, answer the rest: then every row has a fate but the faulty ones."""
+    state = send(client, "post", "/feeds/1/suggestions/accept", {"least": 70})
+    filled = {f["field"]["name"]: f for f in state["fields"] if f["source"]}
+    assert len(filled) >= 27 and filled["sku"]["source"] == "ArtNo"
+    assert get(client, "/feeds/1/window", limit=1)["results"][0][0] == "QP-004000"
+    places = {p: v for p, v in BUNDLE["category_tables"][0]["placements"].items()}
+    send(client, "put", "/feeds/1/categories", {"table": "Quarrow categories", "places": places})
+    for table in BUNDLE["value_tables"]:
+        send(client, "put", "/feeds/1/values", {"table": table["name"], "words": table["entries"]})
+    questions = get(client, "/feeds/1/questions")["questions"]
+    assert [q["kind"] for q in questions] == ["column"] and questions[0]["subject"] == "Remark"
+    crosswalk = get(client, "/feeds/1/bench")["crosswalk"]
+    edit = {"crosswalk": crosswalk | {"left_out": ["Remark"]}, "revision": state["revision"]}
+    assert send(client, "put", "/feeds/1/draft", edit)["undecided"] == []
+    assert get(client, "/feeds/1/questions")["questions"] == []
+
+
+def test_the_bench_shows_each_step_and_filters_rows(mapped):
+    detail = get(mapped, "/feeds/1/fields/net_weight", row=3)
+    assert [s["value"] for s in detail["stages"]] == ["6", "6", "0.006", "0.006"]
+    bad = get(mapped, "/feeds/1/window", only="gtin")
+    assert bad["total"] == 4 and all("r" in m for m in bad["marks"])
+    found = get(mapped, "/feeds/1/window", search="prussian", limit=5)
+    assert 0 < found["total"] < 60 and len(found["rows"]) == 5
+    state = get(mapped, "/feeds/1/bench")
+    gtin = next(f for f in state["fields"] if f["field"]["name"] == "gtin")
+    assert (gtin["filled"], gtin["refused"]) == (1188, 4)
+
+
+def test_a_column_can_be_parked(mapped):
+    state = get(mapped, "/feeds/1/bench")
+    crosswalk = state["crosswalk"] | {"left_out": [], "parked": {"Remark": "spare_1"}}
+    edit = {"crosswalk": crosswalk, "revision": state["revision"]}
+    after = send(mapped, "put", "/feeds/1/draft", edit)
+    spare = next(f for f in after["fields"] if f["field"]["name"] == "spare_1")
+    assert spare["source"] == "Remark" and after["undecided"] == []
+
+
+def test_prices_over_the_real_products(mapped):
+    view = get(mapped, "/feeds/1/prices")
+    assert view["products"] == 1183 and sum(r["count"] for r in view["rungs"]) == 1183
+    assert view["up"] + view["down"] + view["same"] + view["new"] == 1183
+    margins = [float(p["margin"]) for p in view["worst"]]
+    assert margins == sorted(margins)
+    flat = view["ladder"] | {"rungs": [{"start": "0", "kind": "markup", "amount": "0"}]}
+    trial = send(mapped, "post", "/feeds/1/prices/try", {"ladder": flat | {"ending": "none"}})
+    assert float(trial["worst"][0]["margin"]) < 20
+    assert get(mapped, "/feeds/1/prices")["ladder"] == view["ladder"]
+
+
+def test_two_weeks(mapped, work):
+    """Prepare, apply, next week, apply: counts add up, the catalog is what the changeset said."""
+    before = catalog(mapped)
+    run = prepare(mapped, work)
+    assert run["status"] == "prepared" and catalog(mapped) == before
+    counts = run["counts"]
+    assert counts == {"new": 878, "changed": 291, "same": 0, "held": 0, "rejected": 19,
+                      "left out": 0, "gone": 1}  # fmt: skip
+    page = get(mapped, "/runs/1/rows", status="rejected", search="QP-007001")
+    assert "belongs to Brindlecombe Brushes" in page["rows"][0]["reason"]
+    send(mapped, "post", "/runs/1/apply", status=202)
+    work()
+    after = catalog(mapped)
+    assert get(mapped, "/runs/1")["status"] == "applied"
+    assert len(after) == len(before) + 878 and after["QP-003999"] == before["QP-003999"]
+
+    send(mapped, "post", "/demo/feeds/1/next", status=201)
+    asked = get(mapped, "/feeds/1/questions")["questions"]
+    assert {(q["kind"], q["subject"]) for q in asked} == {("value", "T"),
+                                                         ("category", "Paint/Casein")}  # fmt: skip
+    second = prepare(mapped, work)
+    assert second["counts"]["held"] == 21 and second["counts"]["gone"] > 0
+    summary = get(mapped, f"/runs/{second['id']}/summary")
+    moved = {f["field"] for f in summary["fields"][:4]}
+    assert moved == {"cost", "list_price", "price", "stock"}
+    line = get(mapped, f"/runs/{second['id']}/rows", field="cost", limit=1)["rows"][0]
+    cost = next(c for c in line["changes"] if c["field"] == "cost")
+    assert 3.5 < float(cost["percent"]) < 4.5
+
+    words = {"table": "Quarrow colour", "words": {"T": "Turquoise"}}
+    send(mapped, "put", "/feeds/1/values", words)
+    places = {"table": "Quarrow categories", "places": {"Paint/Casein": "Painting > Casein"}}
+    send(mapped, "put", "/feeds/1/categories", places)
+    assert get(mapped, "/feeds/1/questions")["questions"] == []
+    third = prepare(mapped, work)
+    assert third["version"] == 2 and third["counts"]["held"] == 0
+    send(mapped, "post", f"/runs/{third['id']}/apply", status=202)
+    work()
+    tree = {c["path"]: c["count"] for c in get(mapped, "/stores/1/categories")["categories"]}
+    assert tree["Painting > Casein"] == 12
+    product = get(mapped, "/stores/1/products/QP-008000")
+    assert product["product"]["content"]["colour"] == "Turquoise"
+    assert product["history"][0]["kind"] == "new"
+
+
+def test_outbound_files_are_read_again_by_our_own_reader(mapped, work):
+    run = prepare(mapped, work)
+    send(mapped, "post", f"/runs/{run['id']}/apply", status=202)
+    work()
+    names = [f["name"] for f in get(mapped, "/stores/1/schema")["product_schema"]["fields"]]
+    data = mapped.get(f"/api/v1/stores/1/outbound?run_id={run['id']}").data
+    table = read_delimited(data, detect(data).reading)
+    assert table.columns == names and table.rows == 878 + 291 and not table.problems
+    shown = get(mapped, "/stores/1/products/QP-004001")["product"]["content"]
+    row = table.frame.filter(pl.col("sku") == "QP-004001").row(0, named=True)
+    assert {k: v for k, v in row.items() if v is not None and k in names} == shown
+    result = pl.read_csv(
+        io.BytesIO(mapped.get(f"/api/v1/runs/{run['id']}/result").data), infer_schema=False
+    )
+    assert result.filter(pl.col("row").is_not_null()).height == 1188
+
+
+def test_undo_puts_everything_back_exactly(mapped, work):
+    before = catalog(mapped)
+    run = prepare(mapped, work)
+    send(mapped, "post", f"/runs/{run['id']}/apply", status=202)
+    work()
+    assert catalog(mapped) != before
+    send(mapped, "post", f"/runs/{run['id']}/undo", status=202)
+    work()
+    assert get(mapped, f"/runs/{run['id']}")["status"] == "undone"
+    assert catalog(mapped) == before
+    tree = {c["path"]: c["count"] for c in get(mapped, "/stores/1/categories")["categories"]}
+    assert sum(n for path, n in tree.items() if " > " not in path) == len(before)
+
+
+def test_undo_waits_for_later_runs(mapped, work):
+    """What a later run has changed is not overwritten: that run is to be undone first."""
+    first = prepare(mapped, work)["id"]
+    send(mapped, "post", f"/runs/{first}/apply", status=202)
+    work()
+    send(mapped, "post", "/demo/feeds/1/next", status=201)
+    second = prepare(mapped, work)["id"]
+    send(mapped, "post", f"/runs/{second}/apply", status=202)
+    work()
+    held = catalog(mapped)
+    send(mapped, "post", f"/runs/{first}/undo", status=202)
+    work()
+    run = get(mapped, f"/runs/{first}")
+    assert run["status"] == "applied" and "undo those runs first" in run["error"]
+    assert catalog(mapped) == held
+
+
+def test_crosswalk_documents_round_trip(mapped):
+    exported = json.loads(mapped.get("/api/v1/feeds/1/crosswalk.json").data)
+    send(mapped, "put", "/feeds/1/crosswalk", exported)
+    assert json.loads(mapped.get("/api/v1/feeds/1/crosswalk.json").data) == exported
+    assert exported["crosswalk"]["fills"] == BUNDLE["crosswalk"]["fills"]
+
+
+def test_the_catalog_is_found_sorted_and_paged(mapped, work):
+    page = get(mapped, "/stores/1/products", category="Brushes", sort="price", descending=True)
+    prices = [float(p["content"]["price"]) for p in page["products"]]
+    assert page["total"] == 61 and prices == sorted(prices, reverse=True)
+    assert get(mapped, "/stores/1/products", search="roll-up")["total"] == 1
+    assert get(mapped, "/stores/1/products", search="%")["total"] == 0
+
+
+def test_stores_are_made_from_a_schema_or_a_template(client):
+    for name, data in [
+        ("schema.json", client.get("/api/v1/stores/1/schema.json").data),
+        ("template.csv", b"SKU,Title,Price\n"),
+    ]:
+        form = {"file": (io.BytesIO(data), name), "name": name}
+        made = client.post("/api/v1/stores", data=form)
+        assert made.status_code == 201, made.text
+        fields = get(client, f"/stores/{made.json['id']}/schema")["product_schema"]["fields"]
+        assert len(fields) == (35 if name == "schema.json" else 3)
+        assert get(client, f"/stores/{made.json['id']}/products")["total"] == 0
+
+
+def test_pictures_are_drawn_by_the_stand_in(client):
+    answer = client.get("/stand-in/files.quarrow.example/pictures/004026-swatch.svg")
+    assert answer.mimetype == "image/svg+xml" and b"<svg" in answer.data
+    assert client.get("/stand-in/files.quarrow.example/pictures/nope.svg").status_code == 404
