@@ -45,18 +45,20 @@ def price() -> pl.Expr:
         pl.when(cost < lit("5"))
         .then(cost * lit("2.1"))
         .when(cost < lit("20"))
-        .then(cost * lit("1.95"))
+        .then(cost * lit("2"))
         .when(cost < lit("100"))
-        .then(cost / lit("0.58"))
-        .otherwise(cost / lit("0.66"))
+        .then(cost / lit("0.52"))
+        .otherwise(cost / lit("0.56"))
     )
-    hundred = lit("100")
-    cents = (raw * hundred).round(0, mode="half_away_from_zero").cast(pl.Int64)
-    floor = ((cost + lit("0.40")) * hundred).ceil().cast(pl.Int64)
-    wanted = pl.max_horizontal(cents, floor)
-    ended = pl.max_horizontal((wanted - 95 + 50) // 100 * 100 + 95, pl.lit(95))
-    lift = pl.max_horizontal((floor - ended + 99) // 100, pl.lit(0))
-    return (ended + lift * 100).cast(MONEY) * lit("0.01")
+    million = lit("1000000")
+    exact = (raw * million).round(0, mode="half_away_from_zero").cast(pl.Int64)
+    floor = ((cost + lit("0.40")) * million).ceil().cast(pl.Int64)
+    wanted = pl.max_horizontal(exact, floor)
+    unit, tail = 1_000_000, 950_000
+    nearest = (wanted - tail + unit // 2) // unit * unit + tail
+    ended = pl.max_horizontal(nearest, pl.lit(tail))
+    lift = pl.max_horizontal((floor - ended + unit - 1) // unit, pl.lit(0))
+    return (ended + lift * unit).cast(MONEY) * lit("0.000001")
 
 
 def main() -> None:

@@ -74,7 +74,7 @@ def test_suggestions_and_answers_leave_nothing_open(client):
     filled = {f["field"]["name"]: f for f in state["fields"] if f["source"]}
     assert len(filled) >= 27 and filled["sku"]["source"] == "ArtNo"
     assert get(client, "/feeds/1/window", limit=1)["results"][0][0] == "QP-004000"
-    places = {p: v for p, v in BUNDLE["category_tables"][0]["placements"].items()}
+    places = BUNDLE["category_tables"][0]["placements"]
     send(client, "put", "/feeds/1/categories", {"table": "Quarrow categories", "places": places})
     for table in BUNDLE["value_tables"]:
         send(client, "put", "/feeds/1/values", {"table": table["name"], "words": table["entries"]})

@@ -65,7 +65,9 @@ export const theme = createTheme({
     MuiSelect: { defaultProps: { size: "small" } },
     MuiTooltip: { defaultProps: { enterDelay: 400, arrow: true } },
     MuiAutocomplete: { defaultProps: { size: "small" } },
+    MuiInputLabel: { defaultProps: { shrink: true } },
     MuiOutlinedInput: {
+      defaultProps: { notched: true },
       styleOverrides: {
         root: { fontSize: 12.5, background: "var(--mui-palette-background-paper)" },
         input: { padding: "5px 9px", height: 18 },

@@ -72,7 +72,7 @@ export function CountRow({ text, count, most }: { text: string; count: number; m
           left: 0,
           height: 18,
           width: `${(100 * count) / Math.max(1, most)}%`,
-          bgcolor: "paper2.arriving",
+          bgcolor: "paper2.hand",
         }}
       />
       <Typography className="mono" noWrap sx={{ flex: 1, position: "relative", pl: 0.5 }} title={text}>

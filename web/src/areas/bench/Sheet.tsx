@@ -170,7 +170,7 @@ function useBringIntoView(
   starts: number[],
   lit: Set<string>,
 ) {
-  const key = [...lit].join("\n");
+  const key = [...lit, columns.length].join("\n");
   useEffect(() => {
     const node = box.current;
     const at = columns.findIndex((c) => lit.has(c.name));

@@ -21,7 +21,7 @@ export function MovePlot({ moves, currency }: MovePlotProps) {
     <>
       <ScatterChart
         height={230}
-        margin={{ left: 4, right: 10, top: 8, bottom: 4 }}
+        margin={{ left: 4, right: 22, top: 8, bottom: 4 }}
         hideLegend
         skipAnimation
         grid={{ horizontal: true }}

@@ -1,0 +1,100 @@
+"""Takes the pictures in docs/screenshots from the demo data: ``make screenshots``."""
+
+from __future__ import annotations
+
+import json
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Browser, sync_playwright
+
+from nomotax.demo.load import DATA
+from tests.browser.conftest import FLAGS, Installation
+
+VIEWS = [
+    ("arrivals", "/s/1/arrivals", "light"),
+    ("reading", "/s/1/feeds/1/reading", "light"),
+    ("bench", "/s/1/feeds/1/bench?delivery=2", "light"),
+    ("fill", "/s/1/feeds/1/bench?delivery=2&field=price", "light"),
+    ("bench-dark", "/s/1/feeds/1/bench?delivery=2&field=colour&only=questions", "dark"),
+    ("categories", "/s/1/feeds/1/categories?delivery=2", "light"),
+    ("values", "/s/1/feeds/1/values?delivery=2", "light"),
+    ("prices", "/s/1/feeds/1/prices?delivery=2", "light"),
+    ("review", "/s/1/runs/2", "light"),
+    ("review-dark", "/s/1/runs/2?status=rejected", "dark"),
+    ("catalog", "/s/1/catalog?category=Painting", "light"),
+    ("product", "/s/1/catalog/QP-004026", "light"),
+    ("outbound", "/s/1/outbound", "light"),
+    ("runs", "/s/1/runs", "light"),
+    ("store", "/s/1/schema", "light"),
+]
+
+
+def ask(address: str, method: str, path: str, body: object = None) -> dict:
+    request = urllib.request.Request(
+        f"{address}/api/v1{path}",
+        method=method,
+        data=json.dumps(body).encode() if body is not None else None,
+        headers={"Content-Type": "application/json"},
+    )
+    with urllib.request.urlopen(request) as answer:
+        return json.load(answer)
+
+
+def two_weeks(address: str) -> None:
+    """The first week applied, the second prepared with its two questions open."""
+    ask(
+        address,
+        "PUT",
+        "/feeds/1/crosswalk",
+        json.loads((DATA / "quarrow-crosswalk.json").read_text()),
+    )
+    settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
+    ask(address, "POST", "/runs/1/apply")
+    settle(address, 1, "applied")
+    ask(address, "POST", "/demo/feeds/1/next")
+    settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
+
+
+def settle(address: str, run: int, status: str) -> None:
+    for _ in range(200):
+        if ask(address, "GET", f"/runs/{run}")["status"] == status:
+            return
+        time.sleep(0.1)
+    raise SystemExit(f"run {run} never became {status}")
+
+
+def take(browser: Browser, address: str, name: str, path: str, scheme: str, out: Path) -> None:
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce"
+    )
+    page = context.new_page()
+    page.goto(address + path)
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(500)
+    page.screenshot(path=out / f"{name}.png")
+    context.close()
+
+
+def main() -> None:
+    out = Path(sys.argv[1])
+    out.mkdir(parents=True, exist_ok=True)
+    wanted = sys.argv[2:]
+    installation = Installation()
+    try:
+        installation.command("up", "--port", str(installation.port))
+        two_weeks(installation.address)
+        with sync_playwright() as tool:
+            browser = tool.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+            for name, path, scheme in VIEWS:
+                if not wanted or name in wanted:
+                    take(browser, installation.address, name, path, scheme, out)
+            browser.close()
+    finally:
+        installation.remove()
+
+
+if __name__ == "__main__":
+    main()
