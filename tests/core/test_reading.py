@@ -152,20 +152,19 @@ def test_what_is_written_is_read(rows, delimiter, ending):
 
 
 @settings(max_examples=60, deadline=None)
-@given(rows=tables)
-def test_both_readers_agree(rows):
-    """A regular file gives the same table through the fast reader and the careful one."""
+@given(rows=tables, tail=st.sampled_from(["", "\n", "1,2,3,4,5,6,7\n", "x\n"]))
+def test_all_readers_agree(rows, tail):
+    """A file gives the same table through the plain, the scanned and the careful reader."""
     out = io.StringIO(newline="")
     csv.writer(out, lineterminator="\n").writerows([["h"] * len(rows[0]), *rows])
-    data = out.getvalue().encode()
+    data = (out.getvalue() + tail).encode()
     fast = read_delimited(data, Reading())
-    original = delimited._is_regular
-    delimited._is_regular = lambda *args: False
-    try:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(delimited, "_read_plain", lambda *args: None)
+        scanned = read_delimited(data, Reading())
+        patch.setattr(delimited, "_is_regular", lambda *args: False)
         careful = read_delimited(data, Reading())
-    finally:
-        delimited._is_regular = original
-    assert fast.frame.equals(careful.frame)
+    assert fast.frame.equals(careful.frame) and scanned.frame.equals(careful.frame)
 
 
 def test_regular_files_take_the_fast_path():

@@ -16,6 +16,7 @@ from nomotax.core.schema.table_schema import to_descriptor
 from nomotax.flows import arrivals, catalog, prices, review, stores
 from nomotax.flows.arrivals import FeedLine
 from nomotax.flows.catalog import CategoryCount, ProductDetail, ProductPage
+from nomotax.flows.receive import upload_limit
 
 api = APIBlueprint(
     "stores", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="stores")],
@@ -50,7 +51,10 @@ class Made(BaseModel):
 
 
 class FeedList(BaseModel):
+    """``upload_limit`` is the largest delivery taken, in bytes."""
+
     feeds: list[FeedLine]
+    upload_limit: int
 
 
 class NewFeed(BaseModel):
@@ -128,7 +132,7 @@ def download_schema(path: StorePath) -> Response:
 @api.get("/stores/<int:store_id>/arrivals", responses={200: FeedList})
 def get_arrivals(path: StorePath) -> Response:
     """Every feed with its deliveries, newest first."""
-    return answer(FeedList(feeds=arrivals.arrivals(path.store_id)))
+    return answer(FeedList(feeds=arrivals.arrivals(path.store_id), upload_limit=upload_limit()))
 
 
 @api.post("/stores/<int:store_id>/feeds", responses={201: Made})

@@ -17,6 +17,7 @@ from urllib.error import URLError
 import click
 
 from nomotax.core.errors import NomotaxError
+from nomotax.records.postgres import Cluster, cluster_folder, free_port
 
 _DEFAULT_PORT = 8420
 _PATIENCE = 60.0
@@ -71,7 +72,7 @@ class Home:
         file = self.folder / f"{name}.port"
         if file.exists():
             return int(file.read_text())
-        chosen = wanted if _is_free(wanted) else _free_port()
+        chosen = wanted if _is_free(wanted) else free_port()
         file.write_text(str(chosen))
         return chosen
 
@@ -79,12 +80,6 @@ class Home:
 def _is_free(port: int) -> bool:
     with socket.socket() as probe:
         return probe.connect_ex(("127.0.0.1", port)) != 0
-
-
-def _free_port() -> int:
-    from nomotax.records.postgres import free_port
-
-    return free_port()
 
 
 def home() -> Home:
@@ -121,12 +116,14 @@ def _start_database(place: Home) -> dict[str, str]:
     env = {"NOMOTAX_ARTIFACTS": str(place.folder / "artifacts")}
     url = os.environ.get("NOMOTAX_DATABASE_URL")
     if url is None:
-        from nomotax.records.postgres import Cluster
-
-        cluster = Cluster(place.folder / "pg", place.port("pg", 54320))
+        cluster = _cluster(place)
         cluster.start()
         url = cluster.url
     return env | {"NOMOTAX_DATABASE_URL": url}
+
+
+def _cluster(place: Home) -> Cluster:
+    return Cluster(cluster_folder(place.folder), place.port("pg", 54320))
 
 
 def _gunicorn(port: int) -> list[str]:
@@ -155,11 +152,9 @@ def down() -> None:
     """Stop everything that ``up`` started."""
     place = home()
     stopped = [name for name in ("web", "worker") if place.stop(name)]
-    if (place.folder / "pg" / "data").exists() and "NOMOTAX_DATABASE_URL" not in os.environ:
-        from nomotax.records.postgres import Cluster
-
-        cluster = Cluster(place.folder / "pg", place.port("pg", 54320))
-        if cluster.running():
+    if "NOMOTAX_DATABASE_URL" not in os.environ:
+        cluster = _cluster(place)
+        if cluster.data.exists() and cluster.running():
             cluster.stop()
             stopped.append("database")
     click.echo(f"stopped: {', '.join(stopped)}" if stopped else "nothing was running")

@@ -117,7 +117,13 @@ class Workbench:
 
     @cached_property
     def _key(self) -> tuple[Hashable, ...]:
-        return (artifacts().root, self.artifact, self.bundle().model_dump_json(), self.schema, self.categories)
+        return (
+            artifacts().root,
+            self.artifact,
+            self.bundle().model_dump_json(),
+            self.schema,
+            self.categories,
+        )
 
     def window(self, offset: int, limit: int) -> pl.DataFrame:
         """Arriving rows by position, read from the stored table."""

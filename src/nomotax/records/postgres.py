@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import pwd
 import shutil
@@ -100,6 +101,16 @@ class Cluster:
                 f"{program} ended with {done.returncode}: {(done.stderr or tail).strip()}",
                 where=str(self.folder),
             )
+
+
+def cluster_folder(home: Path) -> Path:
+    """Where the cluster of an installation in ``home`` lives: inside it, or under /var/lib when
+    root keeps it where the server's own user cannot reach, as in /root."""
+    reachable = all(p.stat().st_mode & 0o001 for p in home.parents)
+    if os.geteuid() != 0 or reachable:
+        return home / "pg"
+    mark = hashlib.sha256(str(home).encode()).hexdigest()[:12]
+    return Path("/var/lib/nomotax") / mark
 
 
 def free_port() -> int:

@@ -880,10 +880,15 @@ export interface components {
              */
             category_separator?: string;
         };
-        /** FeedList */
+        /**
+         * FeedList
+         * @description ``upload_limit`` is the largest delivery taken, in bytes.
+         */
         FeedList: {
             /** Feeds */
             feeds: components["schemas"]["FeedLine"][];
+            /** Upload Limit */
+            upload_limit: number;
         };
         /**
          * DeliveryLine

@@ -12,6 +12,7 @@ import { useArrivals, useQuestions, type FeedLine } from "../api/hooks";
 import { Questions } from "../areas/questions/Questions";
 import { Mark } from "../components/Mark";
 import { Failure, Nothing, Waiting } from "../components/states";
+import { CrosswalkMenu } from "./CrosswalkMenu";
 import { tab, useStoreId } from "./Shell";
 import { useUndo } from "./undo";
 
@@ -84,7 +85,7 @@ function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
         borderColor: "divider",
       }}
     >
-      <Typography noWrap sx={{ fontWeight: 600, maxWidth: 260 }}>
+      <Typography noWrap sx={{ fontWeight: 600, maxWidth: 230 }}>
         {line.supplier} <Typography component="span" color="textSecondary">{line.name}</Typography>
       </Typography>
       <Box component="nav" aria-label="Places of the feed" sx={{ height: "100%", display: "flex" }}>
@@ -105,7 +106,7 @@ function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
         displayEmpty
         onChange={(e) => setSearch({ delivery: String(e.target.value) })}
         inputProps={{ "aria-label": "Delivery" }}
-        sx={{ maxWidth: 250 }}
+        sx={{ maxWidth: 200 }}
       >
         {line.deliveries.map((d) => (
           <MenuItem key={d.id} value={d.id}>
@@ -113,6 +114,7 @@ function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
           </MenuItem>
         ))}
       </Select>
+      <CrosswalkMenu feed={feed} />
       <QuestionsButton value={value} />
       <PrepareButton store={store} feed={feed} delivery={delivery} />
     </Box>

@@ -17,8 +17,8 @@ from nomotax.core.schema.checks import conform
 from nomotax.core.schema.model import FieldKind, StoreField, StoreSchema
 from nomotax.core.table import FAULT, ROW
 
-#: Rows worked through at a time: large enough to be fast, small enough to stay in the cache.
-BATCH = 1 << 17
+#: Rows worked through at a time: large enough to be fast, few enough to bound the memory.
+BATCH = 1 << 19
 
 _CODE, _SEEN = "__code:", "__seen:"
 

@@ -113,6 +113,8 @@ def _shaped(frame: pl.LazyFrame, **columns: pl.Expr) -> pl.DataFrame:
 
 def fates(filled: pl.DataFrame, problems: pl.DataFrame) -> pl.DataFrame:
     """``filled`` with the column ``__fate``. Every row has exactly one."""
+    if problems.height == 0:
+        return filled.with_columns(pl.lit(FATES[0]).alias(FATE))
     weight = pl.col("severity").replace_strict(
         {"question": 1, "leave_out": 2, "refuse": 3, "skipped": 0},
         return_dtype=pl.UInt8,

@@ -38,10 +38,13 @@ def read_delimited(data: bytes, reading: Reading) -> ArrivingTable:
     refuse_what_is_no_table(data[: 64 * 1024])
     utf8, problems = to_utf8(data, reading.encoding)
     names, body_start, line = _header(utf8, reading, problems)
-    if _is_regular(utf8, body_start, len(names), reading):
-        frame = _read_fast(utf8, body_start, names, reading, problems)
-    else:
+    frame = _read_plain(utf8, body_start, names, reading)
+    if frame is None and _is_regular(utf8, body_start, len(names), reading):
+        frame = _read_fast(utf8, body_start, names, reading)
+    if frame is None:
         frame = _read_carefully(utf8[body_start:].decode("utf-8"), names, line, reading, problems)
+    else:
+        frame = _without_blank_rows(frame, problems)
     if frame.height == 0:
         problems.append(
             ReadingProblem(kind="no_rows", message="The file has a header and no rows under it.")
@@ -138,7 +141,8 @@ def _is_regular(utf8: bytes, start: int, width: int, reading: Reading) -> bool:
     if cells is None or (width == 1 and _has_blank_line(utf8, start)):
         return False
     has_tail = data[-1] != 10
-    lone_returns = utf8.count(b"\r", start) != utf8.count(b"\r\n", start)
+    returns = utf8.find(b"\r", start) >= 0
+    lone_returns = returns and utf8.count(b"\r", start) != utf8.count(b"\r\n", start)
     return not lone_returns and cells == (width - 1 if has_tail else 0)
 
 
@@ -182,9 +186,25 @@ def _quotes_at_edges(data: np.ndarray, delimiter: int, quote: int) -> bool:
     return bool(starts.all() and ends.all())
 
 
-def _read_fast(
-    utf8: bytes, start: int, names: list[str], reading: Reading, problems: list[ReadingProblem]
-) -> pl.DataFrame:
+def _read_plain(utf8: bytes, start: int, names: list[str], reading: Reading) -> pl.DataFrame | None:
+    """The table of a file without quotes, or None when that needs a closer look.
+
+    Without quotes every delimiter counts: the fast reader itself refuses rows with too many
+    cells, and a row with too few leaves its last column empty.
+    """
+    quoted = bool(reading.quote) and utf8.find(reading.quote.encode(), start) >= 0
+    if quoted or len(names) < 2 or utf8.find(b"\r", start) >= 0 or len(utf8) == start:
+        return None
+    if not reading.delimiter.isascii():
+        return None
+    try:
+        frame = _read_fast(utf8, start, names, reading)
+    except pl.exceptions.ComputeError:
+        return None
+    return None if frame[names[-1]].null_count() else frame
+
+
+def _read_fast(utf8: bytes, start: int, names: list[str], reading: Reading) -> pl.DataFrame:
     placeholders = [f"c{n}" for n in range(len(names))]
     frame = pl.read_csv(
         utf8[start:],
@@ -198,6 +218,11 @@ def _read_fast(
     if reading.quote and utf8.find((reading.quote * 2).encode(), start) >= 0:
         # A quoted nothing is as empty as an unquoted one.
         frame = frame.with_columns(pl.when(pl.all() != "").then(pl.all()).name.keep())
+    return frame
+
+
+def _without_blank_rows(frame: pl.DataFrame, problems: list[ReadingProblem]) -> pl.DataFrame:
+    """The frame with the hidden columns and without rows that have no value at all."""
     filled = frame.filter(~pl.all_horizontal(pl.all().is_null()))
     _tell_totals(frame.height - filled.height, 0, False, problems)
     return _with_hidden(filled, pl.lit(None, dtype=pl.String))

@@ -101,6 +101,8 @@ def to_utf8(data: bytes, encoding: str) -> tuple[bytes, list[ReadingProblem]]:
 
 def _mend_utf8(data: bytes) -> tuple[bytes, list[ReadingProblem]]:
     """Lines that are not UTF-8 are read as Windows-1252 and told one by one."""
+    if data.isascii():
+        return data, []
     try:
         data.decode("utf-8")
         return data, []

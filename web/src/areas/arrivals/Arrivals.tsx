@@ -41,7 +41,7 @@ export function Arrivals() {
         </Nothing>
       )}
       {feeds.map((feed) => (
-        <FeedCard key={feed.id} store={store} feed={feed} />
+        <FeedCard key={feed.id} store={store} feed={feed} limit={arrivals.data.upload_limit} />
       ))}
     </Box>
   );
@@ -52,8 +52,8 @@ function waits(feed: FeedLine): boolean {
   return Boolean(newest && newest.run_status !== "applied");
 }
 
-function FeedCard({ store, feed }: { store: number; feed: FeedLine }) {
-  const upload = useUpload(feed.id);
+function FeedCard({ store, feed, limit }: { store: number; feed: FeedLine; limit: number }) {
+  const upload = useUpload(feed.id, limit);
   const [over, setOver] = useState(false);
   const picker = useRef<HTMLInputElement>(null);
   const drop = (event: DragEvent) => {
@@ -136,12 +136,17 @@ function FeedState({ feed }: { feed: FeedLine }) {
   return <Chip size="small" variant="outlined" icon={<Mark state="computed" />} label="all answered" />;
 }
 
-function useUpload(feed: number) {
+function useUpload(feed: number, limit: number) {
   const queries = useQueryClient();
   const [share, setShare] = useState<number | null>(null);
   const [error, setError] = useState<Refusal | null>(null);
   const send = async (file: File) => {
     setError(null);
+    if (file.size > limit) {
+      // Said here, since a server that refuses a long upload half way cannot be heard.
+      setError(tooLarge(file, limit));
+      return;
+    }
     setShare(0);
     try {
       await sendFile<Schemas["DeliveryView"]>(
@@ -158,6 +163,15 @@ function useUpload(feed: number) {
     }
   };
   return { share, error, send };
+}
+
+function tooLarge(file: File, limit: number): Refusal {
+  return new Refusal({
+    title: "The file is larger than this server takes.",
+    status: 413,
+    detail: `${file.name} has ${bytes(file.size)}; at most ${bytes(limit)} are taken.`,
+    remedy: "Split the file, or have the limit raised (NOMOTAX_UPLOAD_LIMIT_MB).",
+  });
 }
 
 interface RowProps {

@@ -1,15 +1,17 @@
 /** What arrives above, what the store gets below: the same rows, one scroll position. */
 import Box from "@mui/material/Box";
-import { useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
+import { useMemo, useState, type KeyboardEvent } from "react";
 import type { BenchState } from "../../api/hooks";
 import { stateOf } from "../../components/Mark";
 import { Failure } from "../../components/states";
+import { useTallScroll } from "../../components/useTallScroll";
 import { HEAD, ROW, Sheet, type SheetCell, type SheetColumn } from "./Sheet";
 import { useRows, type RowsQuery } from "./useRows";
 
-/** Chromium draws no element taller than about 33 million pixels. */
-const TALLEST = 30_000_000;
 const DIVIDER = 22;
+/** Room for a pane's own sideways scroll bar. */
+const BAR = 12;
+const paneOf = (size: number) => Math.floor((size - DIVIDER) / 2);
 
 interface TwinProps {
   bench: BenchState;
@@ -24,24 +26,11 @@ interface TwinProps {
 
 export function TwinSheets(props: TwinProps) {
   const { bench, hand, onHand } = props;
-  const scroller = useRef<HTMLDivElement>(null);
-  const [size, setSize] = useState(600);
-  const [top, setTop] = useState(0);
-  useLayoutEffect(() => {
-    const node = scroller.current;
-    if (!node) return;
-    const watch = new ResizeObserver(() => setSize(node.clientHeight));
-    watch.observe(node);
-    return () => watch.disconnect();
-  }, []);
-
-  const half = Math.floor((size - DIVIDER) / 2);
-  const capacity = Math.max(1, Math.floor((half - HEAD - 12) / ROW));
   const [total, setTotal] = useState(bench.rows);
-  const travel = Math.max(0, (total - capacity) * ROW);
-  const scale = Math.max(1, travel / TALLEST);
-  const place = Math.min(top * scale, travel);
-  const first = Math.floor(place / ROW);
+  // The rows of one pane travel; all else is the other pane, headings and scroll bars.
+  const { box, size, height, first, shift, onScroll, begin } = useTallScroll(total, ROW, (all) => all - paneOf(all) + HEAD + BAR);
+  const half = paneOf(size);
+  const capacity = Math.max(1, Math.floor((half - HEAD - BAR) / ROW));
   const rows = useRows(props.query, first, capacity + 1);
   if (!rows.pending && rows.total !== total) setTotal(rows.total);
 
@@ -51,10 +40,8 @@ export function TwinSheets(props: TwinProps) {
   const show = (index: number) => {
     const next = Math.max(0, Math.min(total - 1, index));
     onHand(next);
-    const node = scroller.current;
-    if (!node) return;
-    if (next < first) node.scrollTop = (next * ROW) / scale;
-    else if (next >= first + capacity) node.scrollTop = ((next - capacity + 1) * ROW) / scale;
+    if (next < first) begin(next);
+    else if (next >= first + capacity) begin(next - capacity + 1);
   };
   const onKey = (event: KeyboardEvent) => {
     const steps: Record<string, number> = {
@@ -73,7 +60,7 @@ export function TwinSheets(props: TwinProps) {
   const shared = {
     height: half,
     first,
-    shift: place - first * ROW,
+    shift,
     total,
     hand,
     rowNumber: (index: number) => {
@@ -83,14 +70,14 @@ export function TwinSheets(props: TwinProps) {
   };
   return (
     <Box
-      ref={scroller}
+      ref={box}
       tabIndex={0}
       aria-label="Rows, arriving and resulting"
       onKeyDown={onKey}
-      onScroll={(e) => e.target === scroller.current && setTop(e.currentTarget.scrollTop)}
+      onScroll={onScroll}
       sx={{ flex: 1, minHeight: 0, overflowY: "auto", overflowX: "hidden", position: "relative" }}
     >
-      <div style={{ height: size + travel / scale }}>
+      <div style={{ height }}>
         <div style={{ position: "sticky", top: 0, height: size }}>
           <Sheet
             {...shared}

@@ -1,29 +1,22 @@
 /** The table a delivery becomes, drawn from windows of rows. */
 import Box from "@mui/material/Box";
-import { useLayoutEffect, useRef, useState } from "react";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, take, type Schemas } from "../../api/client";
+import { useTallScroll } from "../../components/useTallScroll";
 import { HEAD, ROW, Sheet } from "../bench/Sheet";
 
 const PAGE = 100;
 
 interface ReadTableProps {
-  feed: number;
   view: Schemas["DeliveryView"];
 }
 
 export function ReadTable({ view }: ReadTableProps) {
-  const box = useRef<HTMLDivElement>(null);
-  const [height, setHeight] = useState(300);
-  const [top, setTop] = useState(0);
-  useLayoutEffect(() => {
-    const node = box.current;
-    if (!node) return;
-    const watch = new ResizeObserver(() => setHeight(node.clientHeight));
-    watch.observe(node);
-    return () => watch.disconnect();
-  }, []);
-  const first = Math.floor(top / ROW);
+  const { box, size, height, first, shift, onScroll } = useTallScroll(
+    view.rows,
+    ROW,
+    () => HEAD + 12,
+  );
   const start = Math.floor(first / PAGE) * PAGE;
   const page = useQuery({
     queryKey: ["table", view.id, JSON.stringify(view.reading), start],
@@ -47,17 +40,17 @@ export function ReadTable({ view }: ReadTableProps) {
   return (
     <Box
       ref={box}
-      onScroll={(e) => e.target === box.current && setTop(e.currentTarget.scrollTop)}
+      onScroll={onScroll}
       sx={{ flex: 1, minHeight: 0, overflowY: "auto", overflowX: "hidden" }}
     >
-      <div style={{ height: Math.min(30_000_000, view.rows * ROW + HEAD + 14) }}>
-        <div style={{ position: "sticky", top: 0, height }}>
+      <div style={{ height }}>
+        <div style={{ position: "sticky", top: 0, height: size }}>
           <Sheet
             label="The table it becomes"
-            height={height}
+            height={size}
             columns={columns}
             first={first}
-            shift={top - first * ROW}
+            shift={shift}
             total={view.rows}
             hand={-1}
             lit={new Set()}

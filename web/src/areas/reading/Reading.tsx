@@ -82,7 +82,7 @@ export function ReadingPlace() {
         {view.status === "unreadable" ? (
           <Failure error={new Error(view.error)} />
         ) : (
-          <ReadTable feed={feed} view={view} />
+          <ReadTable view={view} />
         )}
       </Box>
     </Box>

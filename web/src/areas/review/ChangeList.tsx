@@ -2,11 +2,12 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 import { api, take, type Schemas } from "../../api/client";
 import type { RunView } from "../../api/hooks";
 import { Mark, STATUS_STATE } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
+import { useTallScroll } from "../../components/useTallScroll";
 import { signed } from "../../components/words";
 
 const ROW = 46;
@@ -42,14 +43,14 @@ async function fetchPage(run: number, query: PageQuery, signal: AbortSignal): Pr
 }
 
 export function ChangeList({ run, status, field, search }: ChangeListProps) {
-  const box = useRef<HTMLDivElement>(null);
-  const [top, setTop] = useState(0);
+  const [known, setKnown] = useState(0);
+  const { box, size, height, first, shift, onScroll } = useTallScroll(known, ROW, () => 0);
   const [rested, setRested] = useState(0);
   useEffect(() => {
-    const timer = setTimeout(() => setRested(top), 60);
+    const timer = setTimeout(() => setRested(first), 60);
     return () => clearTimeout(timer);
-  }, [top]);
-  const start = Math.floor(rested / ROW / PAGE) * PAGE;
+  }, [first]);
+  const start = Math.floor(rested / PAGE) * PAGE;
   const page = useQuery<Page>({
     queryKey: ["review", run.id, status, field, search, start],
     placeholderData: keepPreviousData,
@@ -57,23 +58,25 @@ export function ChangeList({ run, status, field, search }: ChangeListProps) {
     gcTime: 30_000,
     queryFn: ({ signal }) => fetchPage(run.id, { status, field, search, offset: start, limit: PAGE * 2 }, signal),
   });
-  if (page.isPending) return <Waiting what="rows" />;
-  if (page.isError) return <Failure error={page.error} retry={() => void page.refetch()} />;
-  const { total, rows, offset: from } = page.data;
-  if (!total) return <Nothing title="No rows">Nothing fits this filter.</Nothing>;
-  const first = Math.floor(top / ROW);
-  const shown = Math.min(total - first, 24);
+  const total = page.data?.total ?? 0;
+  if (total !== known) setKnown(total);
+  const shown = Math.max(0, Math.min(total - first, Math.ceil(size / ROW) + 1));
   return (
-    <Box ref={box} tabIndex={0} aria-label={`${total} ${status} rows`} onScroll={(e) => setTop(e.currentTarget.scrollTop)} sx={{ flex: 1, minHeight: 0, overflowY: "auto", borderTop: 1, borderColor: "divider" }}>
-      <div style={{ height: Math.min(30_000_000, total * ROW), position: "relative" }} role="list">
-        {Array.from({ length: Math.max(0, shown) }, (_, i) => first + i).map((index) => {
-          const line = rows[index - from];
-          return (
-            <Box key={index} role="listitem" sx={{ position: "absolute", top: index * ROW, left: 0, right: 0, height: ROW, px: 1.5, py: 0.5, borderBottom: 1, borderColor: "paper2.line", overflow: "hidden" }}>
-              {line ? <LineView line={line} field={field} /> : "…"}
-            </Box>
-          );
-        })}
+    <Box ref={box} tabIndex={0} aria-label={`${total} ${status} rows`} onScroll={onScroll} sx={{ flex: 1, minHeight: 0, overflowY: "auto", borderTop: 1, borderColor: "divider" }}>
+      {page.isPending && <Waiting what="rows" />}
+      {page.isError && <Failure error={page.error} retry={() => void page.refetch()} />}
+      {page.isSuccess && !total && <Nothing title="No rows">Nothing fits this filter.</Nothing>}
+      <div style={{ height: total ? height : 0 }}>
+        <div role="list" style={{ position: "sticky", top: 0, height: size, overflow: "clip" }}>
+          {Array.from({ length: shown }, (_, i) => first + i).map((index, i) => {
+            const line = page.data?.rows[index - page.data.offset];
+            return (
+              <Box key={index} role="listitem" aria-setsize={total} aria-posinset={index + 1} sx={{ position: "absolute", left: 0, right: 0, height: ROW, px: 1.5, py: 0.5, borderBottom: 1, borderColor: "paper2.line", overflow: "hidden" }} style={{ top: i * ROW - shift }}>
+                {line ? <LineView line={line} field={field} /> : "…"}
+              </Box>
+            );
+          })}
+        </div>
       </div>
     </Box>
   );

@@ -84,9 +84,9 @@ class Convert(BaseStep):
 
 
 _ORDERS = {
-    "dmy": (r"^(\d{1,2})[./-](\d{1,2})[./-](\d{4})$", "${3}-${2}-${1}"),
-    "mdy": (r"^(\d{1,2})[./-](\d{1,2})[./-](\d{4})$", "${3}-${1}-${2}"),
-    "ymd": (r"^(\d{4})[./-](\d{1,2})[./-](\d{1,2})$", "${1}-${2}-${3}"),
+    "dmy": (r"^\d{1,2}[./-]\d{1,2}[./-]\d{4}$", "%d.%m.%Y"),
+    "mdy": (r"^\d{1,2}[./-]\d{1,2}[./-]\d{4}$", "%m.%d.%Y"),
+    "ymd": (r"^\d{4}[./-]\d{1,2}[./-]\d{1,2}$", "%Y.%m.%d"),
 }
 
 
@@ -99,7 +99,8 @@ class Date(BaseStep):
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         pattern, form = _ORDERS[self.order]
         text = flow.keep(flow.text.str.strip_chars())
-        iso = text.str.replace(pattern, form).str.to_date("%Y-%m-%d", strict=False)
+        dotted = text.str.replace_all(r"[/-]", ".")
+        iso = dotted.str.to_date(form, strict=False)
         fits = text.str.contains(pattern)
         made = flow.keep(pl.when(fits).then(iso).dt.to_string("%Y-%m-%d"))
         fault = Fault(
