@@ -43,12 +43,13 @@ def fill_the_fields(page: Page) -> None:
     expect(page.get_by_placeholder(re.compile("28 of 30 fields"))).to_be_visible()
     for field, text in [("Brand", "Quarrow"), ("VAT rate %", "20")]:
         page.get_by_role("option", name=re.compile(f"^{field}")).click()
-        box = page.get_by_role("complementary").get_by_label("Own text")
+        panel = page.get_by_role("complementary", name=f"Fill of {field}")
+        box = panel.get_by_label("Own text")
         box.fill(text)
         box.press("Enter")
-        expect(page.get_by_role("complementary").get_by_text(f"“{text}”")).to_be_visible()
+        expect(panel.get_by_text(f"“{text}”")).to_be_visible()
     page.get_by_role("option", name=re.compile("^Form")).click()
-    panel = page.get_by_role("complementary")
+    panel = page.get_by_role("complementary", name="Fill of Form")
     panel.get_by_role("button", name="Add a step").click()
     page.get_by_role("menuitem", name="Change case").click()
     expect(panel.get_by_text("Half pan").first).to_be_visible()
@@ -68,7 +69,9 @@ def leave_a_column_out(page: Page) -> None:
 def place_the_categories(page: Page) -> None:
     """Suggestions first, then the rest by hand, several at once."""
     place(page, "Categories")
-    page.get_by_role("button", name=re.compile(r"^Accept \d+$")).click()
+    accept = page.get_by_role("button", name=re.compile(r"^Accept \d+$"))
+    accept.click()
+    expect(accept).to_have_count(0)
     page.get_by_role("button", name="Show open ones").click()
     for path in ("Pigment/Dry/Large jars", "Sets/Pigment"):
         pick = page.get_by_label(f"Pick {path}", exact=True)

@@ -48,7 +48,8 @@ function Ready({ feed, view }: { feed: number; view: View }) {
     const before = Object.fromEntries(Object.keys(places).map((p) => [p, own.get(p) ?? null]));
     edit.mutate(places, {
       onSuccess: () => {
-        setPicked(new Set());
+        // What was picked in the meantime stays picked.
+        setPicked((now) => new Set([...now].filter((p) => !(p in places))));
         undo.did(label, () => edit.mutateAsync(before));
       },
       onError: undo.failed,

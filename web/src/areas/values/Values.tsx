@@ -82,7 +82,7 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
     const before = Object.fromEntries(Object.keys(words).map((w) => [w, known.get(w) ?? null]));
     edit.mutate(words, {
       onSuccess: () => {
-        setPicked(new Set());
+        setPicked((now) => new Set([...now].filter((w) => !(w in words))));
         undo.did(label, () => edit.mutateAsync(before));
       },
       onError: undo.failed,
