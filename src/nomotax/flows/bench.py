@@ -22,7 +22,7 @@ _DISTINCT = 40
 
 
 class FieldState(BaseModel):
-    """One store field on the bench. Counts are over the sample (see ``BenchState.sampled``)."""
+    """One store field on the bench. Counts are over ``BenchState.sample_rows`` rows."""
 
     field: StoreField
     source: str

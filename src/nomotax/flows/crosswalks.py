@@ -9,7 +9,8 @@ from nomotax.records.repositories import Feeds, LookupsRepository, Stores
 
 
 def take_bundle(feed_id: int, bundle: Bundle) -> None:
-    """Make an imported crosswalk the feed's draft. Look-ups of the same name are replaced.
+    """Make an imported crosswalk the feed's draft. Look-ups of the same name are replaced, and
+    store categories that its placements name are made.
 
     Raises ``CrosswalkError`` when it fills fields that the store does not have.
     """
@@ -30,6 +31,7 @@ def take_bundle(feed_id: int, bundle: Bundle) -> None:
             lookups.save(store_id, table)
         for places in bundle.category_tables:
             lookups.save(store_id, places)
+            Stores(db).add_categories(store_id, [p for p in places.placements.values() if p])
         for ladder in bundle.ladders:
             lookups.save(store_id, ladder)
         feed.draft = bundle.crosswalk.model_dump(mode="json")

@@ -29,8 +29,10 @@ from nomotax.records.repositories import (
 )
 from nomotax.records.tables import Delivery, Feed
 
-#: Rows that stand for a large feed on the bench; the prepared changeset counts them all.
-SAMPLE_ROWS = 20_000
+#: Up to this many rows the bench works on the whole delivery; beyond it, on ``SAMPLE_ROWS`` of
+#: them, evenly spread, so that an edit answers at once. A prepared changeset counts every row.
+WHOLE_ROWS = 20_000
+SAMPLE_ROWS = 5_000
 
 
 @lru_cache(maxsize=4)
@@ -38,7 +40,7 @@ def _sample(root: str, artifact: str) -> pl.DataFrame:
     """The whole table where it is small, else rows evenly spread over it."""
     scan = artifacts().scan(artifact)
     rows = scan.select(pl.len()).collect().item()
-    if rows <= SAMPLE_ROWS:
+    if rows <= WHOLE_ROWS:
         return scan.collect()
     every = rows // SAMPLE_ROWS + 1
     return scan.filter((pl.col(ROW) - 1) % every == 0).collect()
@@ -99,10 +101,6 @@ class Workbench:
     @property
     def sample(self) -> pl.DataFrame:
         return _sample(artifacts().root, self.artifact)
-
-    @property
-    def sampled(self) -> bool:
-        return self.delivery.rows > SAMPLE_ROWS
 
     @cached_property
     def filled(self) -> pl.DataFrame:

@@ -1459,7 +1459,7 @@ export interface components {
         };
         /**
          * FieldState
-         * @description One store field on the bench. Counts are over the sample (see ``BenchState.sampled``).
+         * @description One store field on the bench. Counts are over ``BenchState.sample_rows`` rows.
          */
         FieldState: {
             field: components["schemas"]["StoreField"];

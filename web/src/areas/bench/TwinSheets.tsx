@@ -114,7 +114,10 @@ export function TwinSheets(props: TwinProps) {
   );
 }
 
-function Divider({ rows, delivered }: { rows: number; delivered: number; sampled: number }) {
+function Divider({ rows, delivered, sampled }: { rows: number; delivered: number; sampled: number }) {
+  const all = delivered.toLocaleString("en");
+  const shown = rows === delivered ? `${all} rows` : `${rows.toLocaleString("en")} of ${all} rows`;
+  const from = sampled < delivered ? `; counts from ${sampled.toLocaleString("en")} of them` : "";
   return (
     <Box
       sx={{
@@ -124,6 +127,7 @@ function Divider({ rows, delivered }: { rows: number; delivered: number; sampled
         alignItems: "center",
         justifyContent: "space-between",
         fontSize: 11,
+        whiteSpace: "nowrap",
         color: "text.secondary",
         bgcolor: "background.default",
         borderTop: 1,
@@ -132,11 +136,7 @@ function Divider({ rows, delivered }: { rows: number; delivered: number; sampled
       }}
     >
       <span>▲ what arrives</span>
-      <span>
-        {rows === delivered
-          ? `${delivered.toLocaleString("en")} rows`
-          : `${rows.toLocaleString("en")} of ${delivered.toLocaleString("en")} rows`}
-      </span>
+      <span>{shown + from}</span>
       <span>what the store gets ▼</span>
     </Box>
   );
