@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import TypeVar
+
 import polars as pl
 from pydantic import BaseModel
+from sqlmodel import Session
 
 from nomotax.core.crosswalk.model import Fill
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
@@ -14,6 +18,8 @@ from nomotax.core.schema.model import FieldKind
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, LookupsRepository, Stores
+
+T = TypeVar("T")
 
 
 class WordRow(BaseModel):
@@ -174,11 +180,8 @@ def _category_view(
 def set_words(feed_id: int, table: str, words: dict[str, str | None]) -> None:
     """Give arriving words their store word; null takes the decision back."""
     with session() as db:
-        store_id = _store_of(feed_id, Feeds(db))
-        lookups = LookupsRepository(db)
-        current = lookups.of_store(store_id).value_tables.get(table)
-        if current is None:
-            raise NotFound(f"There is no value table {table!r}.")
+        store_id, lookups = _lookups_of(feed_id, db)
+        current = _named(lookups.of_store(store_id).value_tables, table)
         changed = {current_key(current, w) for w in words}
         entries = {
             k: v for k, v in current.entries.items() if current_key(current, k) not in changed
@@ -195,11 +198,8 @@ def current_key(table: ValueTable, word: str) -> str:
 def set_otherwise(feed_id: int, table: str, otherwise: Otherwise, word: str) -> None:
     """Change the rule for words that are not listed."""
     with session() as db:
-        store_id = _store_of(feed_id, Feeds(db))
-        lookups = LookupsRepository(db)
-        current = lookups.of_store(store_id).value_tables.get(table)
-        if current is None:
-            raise NotFound(f"There is no value table {table!r}.")
+        store_id, lookups = _lookups_of(feed_id, db)
+        current = _named(lookups.of_store(store_id).value_tables, table)
         lookups.save(store_id, current.model_copy(update={"otherwise": otherwise, "word": word}))
 
 
@@ -207,11 +207,8 @@ def set_places(feed_id: int, table: str, places: dict[str, str | None]) -> None:
     """Place arriving paths; null takes a placement back, "" says the branch is not sold.
     Store categories that are not there yet are made."""
     with session() as db:
-        store_id = _store_of(feed_id, Feeds(db))
-        lookups = LookupsRepository(db)
-        current = lookups.of_store(store_id).category_tables.get(table)
-        if current is None:
-            raise NotFound(f"There is no category table {table!r}.")
+        store_id, lookups = _lookups_of(feed_id, db)
+        current = _named(lookups.of_store(store_id).category_tables, table)
         changed = {current.split(p) for p in places}
         kept = {k: v for k, v in current.placements.items() if current.split(k) not in changed}
         kept |= {k: v for k, v in places.items() if v is not None}
@@ -219,5 +216,12 @@ def set_places(feed_id: int, table: str, places: dict[str, str | None]) -> None:
         lookups.save(store_id, current.model_copy(update={"placements": kept}))
 
 
-def _store_of(feed_id: int, feeds: Feeds) -> int:
-    return feeds.supplier(feeds.get(feed_id)).store_id
+def _lookups_of(feed_id: int, db: Session) -> tuple[int, LookupsRepository]:
+    feeds = Feeds(db)
+    return feeds.supplier(feeds.get(feed_id)).store_id, LookupsRepository(db)
+
+
+def _named(tables: Mapping[str, T], name: str) -> T:
+    if name not in tables:
+        raise NotFound(f"There is no table {name!r}.")
+    return tables[name]

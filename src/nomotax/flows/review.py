@@ -49,6 +49,7 @@ class FieldCount(BaseModel):
 
 class ReasonCount(BaseModel):
     kind: str
+    severity: str
     count: int
     example: str
 
@@ -120,7 +121,7 @@ def _reasons(run_id: int) -> list[ReasonCount]:
     problems = artifacts().scan(changeset_name(run_id).replace(".parquet", "-problems.parquet"))
     counts = (
         problems.filter(pl.col("severity") != "skipped")
-        .group_by("kind")
+        .group_by("kind", "severity")
         .agg(pl.col("row").n_unique().alias("count"), pl.col("message").first().alias("example"))
         .sort("count", descending=True)
         .collect()

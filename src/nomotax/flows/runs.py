@@ -148,14 +148,22 @@ def request_apply(run_id: int) -> Run:
 
     A run that was interrupted while applying may be asked again: nothing of it was written.
     """
+    return _request(run_id, ("prepared", "applying"), "only a prepared one can be applied")
+
+
+def request_undo(run_id: int) -> Run:
+    """Mark an applied run for undoing. Raises ``Conflict`` when it is not applied."""
+    return _request(run_id, ("applied", "undoing"), "only an applied one can be undone")
+
+
+def _request(run_id: int, states: tuple[str, str], otherwise: str) -> Run:
     with session() as db:
         run = Runs(db).get(run_id)
-        if run.status not in ("prepared", "applying"):
-            raise Conflict(f"This run is {run.status}; only a prepared one can be applied.")
-        run.status, run.progress, run.stage = "applying", 0, "waiting for a worker"
+        if run.status not in states:
+            raise Conflict(f"This run is {run.status}; {otherwise}.")
+        run.status, run.progress, run.stage = states[1], 0, "waiting for a worker"
         run.stop_requested, run.error = False, ""
-        db.add(run)
-        return run
+        return Runs(db).add(run)
 
 
 def apply(run_id: int) -> None:
@@ -251,18 +259,6 @@ def _write(db: Session, run: Run, store_id: int, supplier_id: int) -> None:
     values = {"run": run.id, "store": store_id, "supplier": supplier_id, "now": now()}
     for statement in (_HISTORY, _INSERT, _UPDATE):
         db.connection().execute(text(statement), values)
-
-
-def request_undo(run_id: int) -> Run:
-    """Mark an applied run for undoing. Raises ``Conflict`` when it is not applied."""
-    with session() as db:
-        run = Runs(db).get(run_id)
-        if run.status not in ("applied", "undoing"):
-            raise Conflict(f"This run is {run.status}; only an applied one can be undone.")
-        run.status, run.progress, run.stage = "undoing", 0, "waiting for a worker"
-        run.stop_requested, run.error = False, ""
-        db.add(run)
-        return run
 
 
 def undo(run_id: int) -> None:

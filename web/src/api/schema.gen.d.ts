@@ -2305,6 +2305,8 @@ export interface components {
         ReasonCount: {
             /** Kind */
             kind: string;
+            /** Severity */
+            severity: string;
             /** Count */
             count: number;
             /** Example */

@@ -43,35 +43,29 @@ def compare(arriving: pl.DataFrame, plan: Plan, catalog: pl.DataFrame, owner: st
     Only products of ``owner`` may change; a key that belongs to somebody else is rejected.
     """
     filled = plan.fill(arriving)
-    problems = problems_of(filled, plan, arriving)
-    rows = _as_texts(fates(filled, problems), plan)
     stored = catalog.rename({f: OLD + f for f in plan.fields if f in catalog.columns})
     keep = ["key", OWNER, *(OLD + f for f in plan.fields)]
+    rows = _as_texts(filled, plan)
     joined = rows.join(stored.select(keep), on="key", how="left", maintain_order="left")
-    compared = joined.with_columns(_effective(one) for one in plan.filled).with_columns(
+    problems = pl.concat([problems_of(filled, plan, arriving), _foreign(joined, plan, owner)])
+    compared = fates(joined, problems.sort("row", maintain_order=True))
+    compared = compared.with_columns(_effective(one) for one in plan.filled).with_columns(
         fields=_changed_fields(plan)
     )
-    foreign = pl.col(OWNER).is_not_null() & (pl.col(OWNER) != owner)
     compared = compared.with_columns(
         status=pl.when(pl.col(FATE) != "good")
         .then(pl.col(FATE))
-        .when(foreign)
-        .then(pl.lit("rejected"))
         .when(pl.col(OWNER).is_null())
         .then(pl.lit("new"))
         .when(pl.col("fields").list.len() > 0)
         .then(pl.lit("changed"))
-        .otherwise(pl.lit("same")),
-        __foreign=pl.when((pl.col(FATE) == "good") & foreign).then(
-            pl.lit("belongs to ") + pl.col(OWNER) + pl.lit("; a feed changes only its own products")
-        ),
+        .otherwise(pl.lit("same"))
     )
     reasons = _reasons(problems)
     compared = compared.join(reasons, left_on=ROW, right_on="row", how="left").with_columns(
-        reason=pl.coalesce("__foreign", "reason"),
         fields=pl.when(pl.col("status").is_in(["new", "changed"]))
         .then(pl.col("fields"))
-        .otherwise(pl.lit([], dtype=pl.List(pl.String))),
+        .otherwise(pl.lit([], dtype=pl.List(pl.String)))
     )
     title = _title(plan)
     out = compared.select(
@@ -87,6 +81,26 @@ def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
         as_text(one.field, pl.col(one.field.name)).alias(NEW + one.field.name)
         for one in plan.filled
     ).with_columns(pl.col(NEW + key).alias("key"))
+
+
+def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
+    """Rows whose key belongs to another supplier's product, as problems."""
+    label = plan.schema[plan.schema.key].label
+    message = (
+        pl.lit(f"{label}: '")
+        + pl.col("key")
+        + pl.lit("' belongs to ")
+        + pl.col(OWNER)
+        + pl.lit("; a feed changes only its own products")
+    )
+    return joined.filter(pl.col(OWNER) != owner).select(
+        pl.col(ROW).cast(pl.UInt32).alias("row"),
+        pl.lit(plan.schema.key).alias("field"),
+        pl.lit("not_own_product").alias("kind"),
+        pl.lit("refuse").alias("severity"),
+        pl.col("key").alias("seen"),
+        message.alias("message"),
+    )
 
 
 def _effective(one: FilledField) -> pl.Expr:

@@ -93,15 +93,15 @@ interface TypedProps {
 
 export function Typed({ label, value, width, onDone }: TypedProps) {
   const [text, setText] = useState(value);
-  const done = () => text !== value && onDone(text);
+  const done = (now: string) => now !== value && onDone(now);
   return (
     <TextField
       label={label}
       value={text}
       sx={{ width }}
       onChange={(e) => setText(e.target.value)}
-      onBlur={done}
-      onKeyDown={(e) => e.key === "Enter" && done()}
+      onBlur={(e) => done(e.target.value)}
+      onKeyDown={(e) => e.key === "Enter" && done((e.target as HTMLInputElement).value)}
       slotProps={{ inputLabel: { shrink: true } }}
     />
   );

@@ -233,6 +233,8 @@ interface AsideProps {
 function Aside({ summary, status }: AsideProps) {
   if (!summary) return null;
   const faults = status === "held" || status === "rejected";
+  const weight = status === "held" ? "question" : "refuse";
+  const reasons = summary.reasons.filter((r) => r.severity === weight);
   return (
     <Box component="aside" sx={{ width: 320, flex: "none", borderLeft: 1, borderColor: "divider", p: 1.5, overflowY: "auto", bgcolor: "background.paper" }}>
       {faults ? (
@@ -240,7 +242,7 @@ function Aside({ summary, status }: AsideProps) {
           <Typography variant="h3" gutterBottom>
             Why
           </Typography>
-          {summary.reasons.map((r) => (
+          {reasons.map((r) => (
             <Box key={r.kind} sx={{ py: 0.75, borderBottom: 1, borderColor: "divider" }}>
               <Typography sx={{ fontWeight: 550 }}>
                 {r.count} × {r.kind.replaceAll("_", " ")}

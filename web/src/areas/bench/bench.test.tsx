@@ -1,0 +1,167 @@
+import { screen, waitFor, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { afterEach, describe, expect, it, vi } from "vitest";
+import type { BenchState, Crosswalk, Step } from "../../api/hooks";
+import { FakeServer } from "../../test/fakeServer";
+import { draw } from "../../test/render";
+import { bench, column, state } from "../../test/samples";
+import { ColumnPanel } from "./ColumnPanel";
+import { FieldList } from "./FieldList";
+import { SourceEditor } from "./SourceEditor";
+import { StepList } from "./StepList";
+import { useEdits, type Edits } from "./useEdits";
+
+afterEach(() => vi.unstubAllGlobals());
+
+describe("the list of fields", () => {
+  it("shows how each is filled, what the row gets and what is wrong; spare ones only in use", async () => {
+    const chosen = vi.fn();
+    const accept = vi.fn();
+    const fields = [
+      state("sku", { source: "ArtNo", filled: 5, refused: 2, columns: ["ArtNo"] }, { required: true }),
+      state("name"),
+      state("spare_1", {}, { spare: true }),
+    ];
+    draw(
+      <FieldList bench={bench({ fields })} chosen="sku" handValue={(f) => (f === "sku" ? "QP-1" : null)} onChoose={chosen} onAcceptAll={accept} />,
+    );
+    const sku = screen.getByRole("option", { name: /Sku/ });
+    expect(sku).toHaveAttribute("aria-selected", "true");
+    expect(within(sku).getByText("QP-1")).toBeInTheDocument();
+    expect(within(sku).getByRole("img", { name: "2 refused" })).toBeInTheDocument();
+    expect(screen.getAllByRole("option")).toHaveLength(2);
+    await userEvent.click(screen.getByRole("option", { name: /Name/ }));
+    expect(chosen).toHaveBeenCalledWith("name");
+    await userEvent.click(screen.getByRole("button", { name: "Accept 1" }));
+    expect(accept).toHaveBeenCalled();
+    await userEvent.type(screen.getByLabelText("Find a field"), "art");
+    expect(screen.getAllByRole("option")).toHaveLength(1);
+  });
+});
+
+describe("the source of a fill", () => {
+  it("is put together from columns and own text, and taken apart", async () => {
+    const change = vi.fn();
+    draw(<SourceEditor columns={["Brand", "Name"]} parts={[{ column: "Brand" }, { text: ", " }]} onChange={change} />);
+    await userEvent.type(screen.getByLabelText("Own text"), "new{Enter}");
+    expect(change).toHaveBeenLastCalledWith([{ column: "Brand" }, { text: ", " }, { text: "new" }], expect.any(String));
+    await userEvent.click(screen.getByRole("combobox"));
+    await userEvent.click(screen.getByRole("option", { name: "Name" }));
+    expect(change).toHaveBeenLastCalledWith([{ column: "Brand" }, { text: ", " }, { column: "Name" }], expect.any(String));
+    await userEvent.click(within(screen.getByText("Brand").parentElement as HTMLElement).getByTestId("CancelIcon"));
+    expect(change).toHaveBeenLastCalledWith([{ text: ", " }], "took out 'Brand'");
+  });
+});
+
+describe("the steps of a fill", () => {
+  const steps: Step[] = [{ do: "trim" }, { do: "number", off: true }, { do: "cut", length: 8 }];
+  const stages = ["a", "b", "c", "d"].map((value) => ({ label: "", value }));
+  const show = (change: (steps: Step[]) => void) =>
+    draw(<StepList steps={steps} stages={stages} supplier="Quarrow Pigments" fieldLabel="Colour" onChange={change} />);
+
+  it("stand beside the value each has made; one that is off makes none", () => {
+    show(vi.fn());
+    const values = ["Trim blanks", "Read a number", "Cut to a length"].map(
+      (name) => screen.getByRole("button", { name }).nextElementSibling?.textContent,
+    );
+    expect(values).toEqual(["b", "off", "c"]);
+    expect(screen.getByText("the store keeps").nextElementSibling).toHaveTextContent("d");
+  });
+
+  it("are set, moved, removed and added", async () => {
+    const change = vi.fn();
+    show(change);
+    await userEvent.click(screen.getByRole("button", { name: "Cut to a length" }));
+    const length = screen.getByLabelText("characters");
+    await userEvent.clear(length);
+    await userEvent.type(length, "12{Enter}");
+    expect(change.mock.lastCall?.[0][2]).toMatchObject({ do: "cut", length: 12 });
+    await userEvent.click(screen.getByRole("button", { name: "Earlier" }));
+    expect(change.mock.lastCall?.[0].map((s: Step) => s.do)).toEqual(["trim", "cut", "number"]);
+    await userEvent.click(screen.getByRole("button", { name: "Remove step" }));
+    expect(change.mock.lastCall?.[0]).toHaveLength(2);
+    await userEvent.click(screen.getByRole("button", { name: "Add a step" }));
+    await userEvent.click(screen.getByRole("menuitem", { name: "Look up in a value table" }));
+    expect(change.mock.lastCall?.[0].at(-1)).toEqual({ do: "value_table", table: "Quarrow colour" });
+  });
+});
+
+describe("an arriving column", () => {
+  it("says what it holds and what is odd, and can be sent, parked or left out", async () => {
+    const edits = { setFill: vi.fn().mockResolvedValue(undefined), park: vi.fn(), leaveOut: vi.fn() };
+    const columns = [column("ArtNo", { odd: ["3 with blanks at an end"], looks_like: "digits" })];
+    draw(
+      <ColumnPanel bench={bench({ columns })} name="ArtNo" edits={edits as unknown as Edits} onField={vi.fn()} onClose={vi.fn()} />,
+    );
+    expect(screen.getByText("100 % filled · 3 different · digits")).toBeInTheDocument();
+    expect(screen.getByText(/3 with blanks/)).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "Use" }));
+    expect(edits.setFill).toHaveBeenCalledWith("sku", bench().suggestions[0]?.fill, "'ArtNo' fills Sku");
+    await userEvent.click(screen.getByRole("button", { name: "Park it" }));
+    expect(edits.park).toHaveBeenCalledWith("ArtNo", "Parked 'ArtNo'");
+    await userEvent.click(screen.getByRole("button", { name: "Leave it out" }));
+    expect(edits.leaveOut).toHaveBeenCalledWith("ArtNo", true);
+  });
+});
+
+function Editor({ take }: { take: (edits: Edits) => void }) {
+  take(useEdits(bench()));
+  return null;
+}
+
+describe("edits", () => {
+  /** A server that keeps the crosswalk and refuses a stale revision, slowly. */
+  function keeper() {
+    let kept: BenchState = bench();
+    const server = new FakeServer().on("PUT /api/v1/feeds/1/draft", async ({ body }) => {
+      const { crosswalk, revision } = body as { crosswalk: Crosswalk; revision: number };
+      await new Promise((done) => setTimeout(done, 20));
+      if (revision !== kept.revision) return { title: "Stale", status: 409, detail: "edited elsewhere" };
+      kept = { ...kept, crosswalk, revision: revision + 1 };
+      return kept;
+    });
+    return { server, now: () => kept };
+  }
+
+  const start = () => {
+    let edits: Edits | undefined;
+    draw(<Editor take={(e) => (edits = e)} />);
+    return edits as Edits;
+  };
+  const constant = (text: string) => ({ parts: [{ text }], steps: [] });
+
+  it("made in quick succession are all kept, each on what the last one left", async () => {
+    const { server, now } = keeper();
+    const edits = start();
+    await Promise.all([
+      edits.setFill("name", constant("a"), "one"),
+      edits.leaveOut("Remark", true),
+      edits.park("ArtNo", "three"),
+    ]);
+    expect(now().crosswalk).toEqual({
+      fills: { name: constant("a") },
+      parked: { ArtNo: "spare_1" },
+      left_out: ["Remark"],
+    });
+    expect(server.calls("PUT /api/v1/feeds/1/draft")).toHaveLength(3);
+  });
+
+  it("are taken back one by one with Ctrl+Z", async () => {
+    const { now } = keeper();
+    const edits = start();
+    await edits.setFill("name", constant("a"), "one");
+    await edits.setFill("name", constant("b"), "two");
+    await userEvent.keyboard("{Control>}z{/Control}");
+    await waitFor(() => expect(now().crosswalk.fills).toEqual({ name: constant("a") }));
+    await userEvent.keyboard("{Control>}z{/Control}");
+    await waitFor(() => expect(now().crosswalk.fills).toEqual({}));
+  });
+
+  it("that the server refuses are told, and nothing is pushed for undo", async () => {
+    new FakeServer().on("PUT /api/v1/feeds/1/draft", () => ({ title: "No", status: 409, detail: "edited elsewhere" }));
+    const edits = start();
+    await edits.setFill("name", constant("a"), "one");
+    expect(await screen.findByText("edited elsewhere")).toBeInTheDocument();
+    expect(screen.queryByRole("button", { name: "Undo" })).toBeNull();
+  });
+});

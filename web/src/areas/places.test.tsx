@@ -1,0 +1,159 @@
+import { screen, waitFor, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { FeedPlace } from "../shell/FeedPlace";
+import { FakeServer } from "../test/fakeServer";
+import { draw } from "../test/render";
+import { bench } from "../test/samples";
+import { Arrivals } from "./arrivals/Arrivals";
+import { LadderTable } from "./prices/LadderTable";
+import { Review } from "./review/Review";
+
+class Observer {
+  observe() {}
+  disconnect() {}
+}
+
+beforeEach(() => vi.stubGlobal("ResizeObserver", Observer));
+afterEach(() => vi.unstubAllGlobals());
+
+const delivery = {
+  id: 7, file_name: "week-1.csv", size: 2048, received_at: new Date().toISOString(), status: "waiting", rows: 10,
+  rows_before: null, columns: 3, problems: 1, error: "", same_as: null, run_id: null, run_status: null, counts: {},
+};
+const feed = { id: 1, name: "Weekly", supplier: "Quarrow Pigments", versions: 0, questions: 2, mapped: 3, deliveries: [delivery] };
+
+function server() {
+  return new FakeServer()
+    .on("GET /api/v1/stores/1/arrivals", () => ({ feeds: [feed], upload_limit: 1000 }))
+    .on("GET /api/v1/demo/feeds/1/next", () => ({ file_name: "" }));
+}
+
+describe("arrivals", () => {
+  it("tell what waits, what was noticed and what is open", async () => {
+    server();
+    draw(<Arrivals />, "/s/1/arrivals", "/s/:store/arrivals");
+    expect(await screen.findByText("1 feed waits for you")).toBeInTheDocument();
+    expect(screen.getByText("2 open questions")).toBeInTheDocument();
+    expect(screen.getByRole("img", { name: "1 things noticed while reading" })).toBeInTheDocument();
+    expect(screen.getByRole("link", { name: "Open the bench" })).toHaveAttribute("href", "/s/1/feeds/1/bench?delivery=7");
+  });
+
+  it("refuse a file over the limit before it is sent, and name the limit", async () => {
+    server();
+    draw(<Arrivals />, "/s/1/arrivals", "/s/:store/arrivals");
+    const chooser = await screen.findByLabelText("File for Quarrow Pigments");
+    await userEvent.upload(chooser, new File(["x".repeat(2000)], "big.csv"));
+    expect(await screen.findByText(/big.csv has 2.0 KB; at most 1000 bytes are taken/)).toBeInTheDocument();
+    expect(screen.getByText(/NOMOTAX_UPLOAD_LIMIT_MB/)).toBeInTheDocument();
+  });
+
+  it("say so when the server does not answer, and try again", async () => {
+    const broken = new FakeServer();
+    draw(<Arrivals />, "/s/1/arrivals", "/s/:store/arrivals");
+    expect(await screen.findByText("The server does not answer.")).toBeInTheDocument();
+    broken
+      .on("GET /api/v1/stores/1/arrivals", () => ({ feeds: [], upload_limit: 1 }))
+      .on("GET /api/v1/demo/feeds/1/next", () => ({ file_name: "" }));
+    await userEvent.click(screen.getByRole("button", { name: "Try again" }));
+    expect(await screen.findByText("No feeds yet")).toBeInTheDocument();
+  });
+});
+
+describe("open questions", () => {
+  it("are answered in place with what is proposed, and the answer can be taken back", async () => {
+    let word: string | null = null;
+    const asked = {
+      kind: "value", subject: "T", touches: 9, text: "Colour 'T' has no store value.", field: "colour",
+      table: "Quarrow colour", options: ["Turquoise", "Blue"],
+      proposal: { place: "Turquoise", score: 75, reason: "only this begins with 'T'" }, suggestion: null,
+    };
+    const fake = server()
+      .on("GET /api/v1/feeds/1/questions", () => ({ questions: word ? [] : [asked] }))
+      .on("GET /api/v1/feeds/1/bench", () => bench())
+      .on("PUT /api/v1/feeds/1/values", ({ body }) => {
+        word = (body as { words: Record<string, string | null> }).words["T"] ?? null;
+        return { done: true };
+      });
+    draw(<FeedPlace />);
+    await userEvent.click(await screen.findByRole("button", { name: /1 open question/ }));
+    const article = await screen.findByRole("article", { name: asked.text });
+    expect(within(article).getByText("9 products")).toBeInTheDocument();
+    await userEvent.click(within(article).getByRole("button", { name: "Answer" }));
+    expect(await screen.findByText("Nothing is open")).toBeInTheDocument();
+    expect(fake.calls("PUT /api/v1/feeds/1/values")[0]?.body).toEqual({ table: "Quarrow colour", words: { T: "Turquoise" } });
+    await userEvent.click(screen.getByRole("button", { name: "Undo" }));
+    await waitFor(() => expect(word).toBeNull());
+  });
+});
+
+describe("review", () => {
+  const run = {
+    id: 4, store_id: 1, feed_id: 1, feed: "Weekly", supplier: "Quarrow Pigments", delivery_id: 7, file_name: "week-1.csv",
+    version: 2, status: "prepared", progress: 100, stage: "", counts: { new: 1, changed: 1, rejected: 1 }, error: "",
+    created_at: "2026-11-23T08:00:00Z", finished_at: null, log: [],
+  };
+  const rows: Record<string, unknown[]> = {
+    changed: [{ row: 3, key: "QP-1", title: "Blue", status: "changed", reason: null,
+      changes: [{ field: "price", label: "Price", before: "4.95", after: "5.95", percent: "20.2" },
+                { field: "form", label: "Form", before: null, after: "pan", percent: null }] }],
+    rejected: [{ row: 9, key: "QP-9", title: "Red", status: "rejected", reason: "GTIN: wrong", changes: [] }],
+  };
+
+  it("shows old and new with percent, filters by what became of the rows, and applies", async () => {
+    let status = "prepared";
+    const fake = new FakeServer()
+      .on("GET /api/v1/runs/4", () => ({ ...run, status }))
+      .on("GET /api/v1/runs/4/summary", () => ({
+        arrived: 3, fields: [{ field: "price", label: "Price", count: 1 }], moves: [], currency: "EUR",
+        reasons: [{ kind: "wrong_check_digit", severity: "refuse", count: 1, example: "GTIN: wrong" },
+                  { kind: "unlisted_value", severity: "question", count: 1, example: "Colour" }],
+      }))
+      .on("GET /api/v1/runs/4/rows", ({ query }) => {
+        const found = rows[query.get("status") ?? ""] ?? [];
+        return { total: found.length, rows: found };
+      })
+      .on("POST /api/v1/runs/4/apply", () => {
+        status = "applied";
+        return { ...run, status };
+      });
+    draw(<Review />, "/s/1/runs/4", "/s/:store/runs/:run");
+    const line = await screen.findByRole("listitem");
+    expect(line).toHaveTextContent("Price 4.95 → 5.95 +20.2 %");
+    expect(line).toHaveTextContent("1 filled for the first time: Form");
+    expect(screen.getByText("3 rows arrived, all accounted for")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("tab", { name: /1 rejected/ }));
+    expect(await screen.findByText("1 × wrong check digit")).toBeInTheDocument();
+    expect(screen.queryByText(/unlisted value/)).toBeNull();
+    await waitFor(() => expect(screen.getByRole("listitem")).toHaveTextContent("GTIN: wrong"));
+    await userEvent.click(screen.getByRole("button", { name: "Apply to 2 products" }));
+    expect(await screen.findByText("applied to the catalog")).toBeInTheDocument();
+    expect(screen.getByRole("button", { name: "Undo this run" })).toBeInTheDocument();
+    expect(fake.calls("POST /api/v1/runs/4/apply")).toHaveLength(1);
+  });
+});
+
+describe("a ladder", () => {
+  it("keeps its rungs in order, takes no nonsense, and warns where the price falls", async () => {
+    const change = vi.fn();
+    const ladder = {
+      name: "Standard", currency: "EUR", ending: "95" as const, floor: "0.40",
+      rungs: [{ start: "0", kind: "markup" as const, amount: "110" }, { start: "20", kind: "margin" as const, amount: "42" }],
+    };
+    const uses = [{ count: 3, below: null, here: null, margin_least: "50", margin_most: "52" },
+                  { count: 1, below: "38.95", here: "34.95", margin_least: null, margin_most: null }];
+    draw(<LadderTable ladder={ladder} rungs={uses} onChange={change} />);
+    expect(screen.getByText(/At a cost of 20 the\s+price falls from 38.95 to 34.95/)).toBeInTheDocument();
+    const boxes = screen.getAllByRole("textbox");
+    await userEvent.clear(boxes[0] as HTMLElement);
+    await userEvent.type(boxes[0] as HTMLElement, "cheap{Enter}");
+    expect(change).not.toHaveBeenCalled();
+    await userEvent.clear(boxes[0] as HTMLElement);
+    await userEvent.type(boxes[0] as HTMLElement, "120,5{Enter}");
+    expect(change.mock.lastCall?.[0].rungs[0].amount).toBe("120.5");
+    await userEvent.click(screen.getByRole("button", { name: "Add a rung" }));
+    expect(change.mock.lastCall?.[0].rungs.map((r: { start: string }) => r.start)).toEqual(["0", "20", "40"]);
+    await userEvent.click(screen.getByRole("button", { name: "Remove rung" }));
+    expect(change.mock.lastCall?.[0].rungs).toHaveLength(1);
+  });
+});
