@@ -7,6 +7,7 @@ from decimal import Decimal
 import polars as pl
 from pydantic import BaseModel
 
+from nomotax.core.changes.diff import OWNER
 from nomotax.core.crosswalk.steps.lookups import UseLadder
 from nomotax.core.errors import NotFound
 from nomotax.core.pricing.ladder import SCALE, Ladder, shares
@@ -97,7 +98,7 @@ def price_view(
         curve=_curve(chosen, products),
         rungs=_rungs(chosen, products),
         margins=_bins(products["margin"], 5),
-        moves=_bins(products["move"], 2),
+        moves=_bins(products.filter(pl.col("move") != 0)["move"], 2),
         up=int((products["move"] > 0).sum()),
         down=int((products["move"] < 0).sum()),
         same=int((products["move"] == 0).sum()),
@@ -164,7 +165,10 @@ def _todays_prices(bench: Workbench) -> pl.DataFrame:
     price = bench.schema.with_role(Role.PRICE)
     frame = key_and_content(bench.store_id, [price.name] if price else [])
     column = pl.col(price.name) if price else pl.lit(None)
-    return frame.select("key", column.cast(pl.Decimal(38, SCALE), strict=False).alias("before"))
+    # Another supplier's product of the same key is no price of this feed's.
+    return frame.filter(pl.col(OWNER) == bench.supplier).select(
+        "key", column.cast(pl.Decimal(38, SCALE), strict=False).alias("before")
+    )
 
 
 def _curve(ladder: Ladder, products: pl.DataFrame) -> list[CurvePoint]:

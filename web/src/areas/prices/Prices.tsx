@@ -112,7 +112,7 @@ function Ready({ view, trial, onTry }: ReadyProps) {
         {view.moves.length > 0 ? (
           <Histogram bins={view.moves} label="price change %" width={2} />
         ) : (
-          <Typography color="textSecondary">No product of this delivery has a price in the catalog yet.</Typography>
+          <Typography color="textSecondary">No price in the catalog would move.</Typography>
         )}
       </Box>
     </Box>
