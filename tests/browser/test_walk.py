@@ -19,11 +19,6 @@ def place(page: Page, name: str) -> None:
     page.get_by_role("navigation", name="Places of the feed").get_by_role("link", name=name).click()
 
 
-def questions(page: Page) -> int:
-    text = page.get_by_role("button", name=re.compile("open question")).inner_text()
-    return int(re.search(r"(\d+) open", text).group(1))
-
-
 def read_another_way_and_back(page: Page) -> None:
     """A wrong choice shows at once, and is taken back."""
     place(page, "Reading")

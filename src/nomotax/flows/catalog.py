@@ -171,7 +171,7 @@ def _entry(change: ProductChange, run: Run) -> HistoryEntry:
 
 
 def key_and_content(store_id: int, fields: Sequence[str]) -> pl.DataFrame:
-    """key, owner and the given fields of every product, all text (see ``catalog_frame``)."""
+    """key, owner and the given fields of every product, all text."""
     frame = read_query(
         "select p.key, s.name as owner, p.content::text as content from products p "
         f"join suppliers s on s.id = p.supplier_id where p.store_id = {int(store_id)}",

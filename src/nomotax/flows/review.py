@@ -15,11 +15,9 @@ from nomotax.core.errors import NotFound
 from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.core.writing.tables import write_table
 from nomotax.flows.catalog import key_and_content
-from nomotax.flows.runs import changeset_name
+from nomotax.flows.runs import changeset_name, problems_name
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Runs, Stores
-
-Status = str
 
 
 class Change(BaseModel):
@@ -118,7 +116,7 @@ def review_summary(run_id: int) -> ReviewSummary:
 
 
 def _reasons(run_id: int) -> list[ReasonCount]:
-    problems = artifacts().scan(changeset_name(run_id).replace(".parquet", "-problems.parquet"))
+    problems = artifacts().scan(problems_name(run_id))
     counts = (
         problems.filter(pl.col("severity") != "skipped")
         .group_by("kind", "severity")

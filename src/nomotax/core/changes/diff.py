@@ -32,13 +32,8 @@ class Changeset:
         return {status: found.get(status, 0) for status in STATUSES}
 
 
-def catalog_frame(schema_fields: list[str]) -> dict[str, pl.DataType]:
-    """The columns a catalog frame must have: key, owner, and every field as text."""
-    return {"key": pl.String(), OWNER: pl.String(), **dict.fromkeys(schema_fields, pl.String())}
-
-
 def compare(arriving: pl.DataFrame, plan: Plan, catalog: pl.DataFrame, owner: str) -> Changeset:
-    """Fill a delivery and compare it with the catalog (see ``catalog_frame``).
+    """Fill a delivery and compare it with the catalog: key, ``__owner`` and every field as text.
 
     Only products of ``owner`` may change; a key that belongs to somebody else is rejected.
     """

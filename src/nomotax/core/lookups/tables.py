@@ -44,9 +44,6 @@ class ValueTable(BaseModel):
             list(self._keyed), list(self._keyed.values()), default=None, return_dtype=pl.String
         )
 
-    def lists(self, word: str) -> bool:
-        return (word.strip().lower() if self.match == "fold" else word) in self._keyed
-
 
 class CategoryTable(BaseModel):
     """Arriving category path -> the store's path.

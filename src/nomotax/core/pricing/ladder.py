@@ -106,10 +106,6 @@ class Ladder(BaseModel):
             chain = pl.when(cost < _lit(above.start)).then(rule(rung)).otherwise(chain)
         return chain
 
-    def rung_for(self, cost: Decimal) -> int:
-        """Index of the rung that prices ``cost``."""
-        return max(i for i, r in enumerate(self.rungs) if r.start <= max(cost, Decimal(0)))
-
 
 def _lit(value: Decimal) -> pl.Expr:
     return pl.lit(value, dtype=_MONEY)

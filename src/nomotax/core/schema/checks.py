@@ -159,12 +159,3 @@ def _limits(field: StoreField, flow: Flow) -> Iterator[Fault]:
 
 def _number(value: Decimal) -> pl.Expr:
     return pl.lit(value, dtype=NUMBER)
-
-
-def is_value(field: StoreField, text: str, ctx: Context) -> Fault | None:
-    """The first fault a single text would have in this field, or None."""
-    frame = pl.DataFrame({"v": [text]}, schema={"v": pl.String})
-    for fault in conform(field, Flow(pl.col("v")), ctx).faults:
-        if frame.select(fault.mask.fill_null(False)).item():
-            return fault
-    return None

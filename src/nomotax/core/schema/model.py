@@ -147,7 +147,3 @@ class StoreSchema(BaseModel):
     @property
     def category_field(self) -> StoreField | None:
         return next(self.of_kind(FieldKind.CATEGORY), None)
-
-    @property
-    def spare_fields(self) -> list[StoreField]:
-        return [f for f in self.fields if f.spare]

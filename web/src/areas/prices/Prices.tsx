@@ -39,7 +39,7 @@ function Ready({ view, trial, onTry }: ReadyProps) {
   const { feed } = useFeed();
   const store = useStoreId();
   const undo = useUndo();
-  const [saved, setSaved] = useState<Ladder>(trial ? view.ladder : view.ladder);
+  const [saved, setSaved] = useState<Ladder>(view.ladder);
   const edit = useFeedEdit(feed, (ladder: Ladder) =>
     take(
       api.PUT("/api/v1/stores/{store_id}/ladders", {
