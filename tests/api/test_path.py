@@ -9,7 +9,7 @@ import polars as pl
 import pytest
 
 from nomotax.core.reading.delimited import read_delimited
-from nomotax.core.reading.detect import detect
+from nomotax.core.reading.detect_delimited import detect_delimited
 from nomotax.demo.load import DATA
 
 BUNDLE = json.loads((DATA / "quarrow-crosswalk.json").read_text())
@@ -37,7 +37,7 @@ def prepare(client, work, delivery=None):
 def catalog(client):
     """Every product's content by key, as the outbound file tells it."""
     data = client.get("/api/v1/stores/1/outbound").data
-    rows = read_delimited(data, detect(data).reading).frame
+    rows = read_delimited(data, detect_delimited(data).reading).frame
     return {r["sku"]: r for r in rows.drop("__row", "__fault").iter_rows(named=True)}
 
 
@@ -170,7 +170,7 @@ def test_outbound_files_are_read_again_by_our_own_reader(mapped, work):
     work()
     names = [f["name"] for f in get(mapped, "/stores/1/schema")["product_schema"]["fields"]]
     data = mapped.get(f"/api/v1/stores/1/outbound?run_id={run['id']}").data
-    table = read_delimited(data, detect(data).reading)
+    table = read_delimited(data, detect_delimited(data).reading)
     assert table.columns == names and table.rows == 878 + 291 and not table.problems
     shown = get(mapped, "/stores/1/products/QP-004001")["product"]["content"]
     row = table.frame.filter(pl.col("sku") == "QP-004001").row(0, named=True)

@@ -20,7 +20,7 @@ from nomotax.core.errors import NomotaxError, NotFound, TooLarge
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.reading.delimited import read_delimited
 from nomotax.core.reading.encoding import detect_encoding, to_utf8
-from nomotax.core.reading.model import Reading
+from nomotax.core.reading.model import DelimitedReading
 from nomotax.core.reading.profile import profile_table
 from nomotax.core.writing.tables import format_of, write_table
 
@@ -48,13 +48,15 @@ from nomotax.core.writing.tables import format_of, write_table
 )
 def test_a_column_is_recognised_by_its_values(values, looks_like):
     quoted = "\n".join('"' + v.replace('"', '""') + '",x' for v in values)
-    table = read_delimited(f"c,d\n{quoted}\n".encode(), Reading())
+    table = read_delimited(f"c,d\n{quoted}\n".encode(), DelimitedReading())
     assert profile_table(table)[0].looks_like == looks_like
 
 
 def test_a_profile_counts_and_names_what_is_odd():
     rows = ["b ", "a", "a", "", "9.52E+12", "x\ufffd"]
-    table = read_delimited(("c,d\n" + "".join(f"{r},1\n" for r in rows)).encode(), Reading())
+    table = read_delimited(
+        ("c,d\n" + "".join(f"{r},1\n" for r in rows)).encode(), DelimitedReading()
+    )
     found = profile_table(table)[0]
     assert (found.filled, found.rows, found.distinct) == (5, 6, 4)
     assert (found.shortest, found.longest) == (1, 8)
@@ -110,7 +112,7 @@ def test_tables_are_written_so_that_nothing_is_retyped():
     out = {kind: io.BytesIO() for kind in ("csv", "xlsx", "jsonl", "parquet")}
     for kind, stream in out.items():
         write_table(TABLE, stream, kind)
-    table = read_delimited(out["csv"].getvalue(), Reading())
+    table = read_delimited(out["csv"].getvalue(), DelimitedReading())
     assert table.frame["code"].to_list() == ["007", "=1+1", "@x", None]
     assert table.frame["price"].to_list()[3] == "12345678901234567.89"
     sheet = list(openpyxl.load_workbook(out["xlsx"]).active.iter_rows(min_row=2))

@@ -14,7 +14,7 @@ from nomotax.core.crosswalk.suggest import suggest
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.lookups.suggest import PlaceIndex, propose_word
 from nomotax.core.reading.delimited import read_delimited
-from nomotax.core.reading.model import Reading
+from nomotax.core.reading.model import DelimitedReading
 from nomotax.core.reading.profile import profile_table
 from nomotax.core.schema.model import StoreField, StoreSchema
 from nomotax.demo.load import DATA
@@ -87,7 +87,7 @@ SMALL = StoreSchema(
 
 def changes(text, catalog, **fill):
     """Compare rows of sku,name,price with a catalog of (key, owner, name, price)."""
-    table = read_delimited(text.encode(), Reading())
+    table = read_delimited(text.encode(), DelimitedReading())
     fills = {c: {"parts": [{"column": c}], **fill} for c in ("sku", "name", "price")}
     crosswalk = Crosswalk.model_validate({"fills": fills})
     plan = compile_plan(crosswalk, SMALL, Context(), table.columns)
@@ -133,7 +133,7 @@ def test_a_skipped_field_keeps_the_stores_value():
 
 
 def test_a_required_field_that_nothing_fills_is_asked_for():
-    table = read_delimited(b"x\n1\n", Reading())
+    table = read_delimited(b"x\n1\n", DelimitedReading())
     plan = compile_plan(Crosswalk(), SMALL, Context(), table.columns)
     problems = problems_of(plan.fill(table.frame), plan, table.frame)
     assert problems["severity"].to_list() == ["question"]

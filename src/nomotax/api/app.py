@@ -9,7 +9,7 @@ from flask import Response, abort, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from werkzeug.exceptions import NotFound, RequestEntityTooLarge
 
-from nomotax.api import feeds, runs, stores
+from nomotax.api import deliveries, feeds, runs, stores
 from nomotax.api.answers import Problem, attach, invalid, problem
 from nomotax.api.demo import api as demo_api
 from nomotax.flows.receive import upload_limit
@@ -48,7 +48,7 @@ def create_app() -> OpenAPI:
             )
         )
 
-    for area in (stores, feeds, runs):
+    for area in (stores, deliveries, feeds, runs):
         app.register_api(area.api)
     app.register_api(demo_api)
 

@@ -1,15 +1,13 @@
-"""Deliveries and their reading, the bench, categories, values, prices, questions."""
+"""The bench, categories, values, prices, questions of a feed."""
 
 from __future__ import annotations
 
-import polars as pl
 from flask import Response
-from flask_openapi3 import APIBlueprint, FileStorage, Tag
+from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from nomotax.api.answers import (
     RESPONSES,
-    DeliveryPath,
     Done,
     FeedPath,
     OfDelivery,
@@ -19,62 +17,16 @@ from nomotax.api.answers import (
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.lookups.tables import Otherwise
 from nomotax.core.pricing.ladder import Ladder
-from nomotax.core.reading.model import Reading, ReadingProblem
-from nomotax.core.reading.profile import ColumnProfile
-from nomotax.core.table import FAULT, ROW
-from nomotax.flows import bench, crosswalks, placing, prices, questions, receive
+from nomotax.flows import bench, crosswalks, placing, prices, questions
 from nomotax.flows.bench import BenchState, FieldDetail, Window
 from nomotax.flows.placing import CategoryView, ValueTableView
 from nomotax.flows.prices import PriceView
 from nomotax.flows.questions import Question
 from nomotax.flows.workbench import open_workbench
-from nomotax.records.tables import Delivery
 
 api = APIBlueprint(
     "feeds", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="feeds")], abp_responses=RESPONSES
 )
-
-
-class Upload(BaseModel):
-    file: FileStorage
-
-
-class DeliveryView(BaseModel):
-    """A delivery, how it was read and why, and the head of its table."""
-
-    id: int
-    feed_id: int
-    file_name: str
-    size: int
-    status: str
-    error: str
-    reading: Reading | None
-    why: dict[str, str]
-    rows: int
-    columns: list[str]
-    problems: list[ReadingProblem]
-    profile: list[ColumnProfile]
-
-
-class RawView(BaseModel):
-    """The head of the file: one text a line, each character standing for one byte."""
-
-    lines: list[str]
-    size: int
-
-
-class TableQuery(BaseModel):
-    offset: int = Field(default=0, ge=0)
-    limit: int = Field(default=100, ge=1, le=400)
-
-
-class TableView(BaseModel):
-    """Rows of an arriving table, their numbers and what is wrong with them as read."""
-
-    offset: int
-    numbers: list[int]
-    faults: list[str | None]
-    rows: list[list[str | None]]
 
 
 class WindowQuery(OfDelivery):
@@ -133,51 +85,6 @@ class QuestionList(BaseModel):
 
 class LadderTrial(BaseModel):
     ladder: Ladder
-
-
-def _view(d: Delivery) -> DeliveryView:
-    return DeliveryView.model_validate(d.model_dump() | {"reading": d.reading})
-
-
-@api.post("/feeds/<int:feed_id>/deliveries", responses={201: DeliveryView})
-def upload(path: FeedPath, form: Upload) -> Response:
-    """Receive a file for a feed and read it."""
-    name = form.file.filename or "delivery"
-    return answer(_view(receive.receive(path.feed_id, name, form.file.stream)), 201)
-
-
-@api.get("/deliveries/<int:delivery_id>", responses={200: DeliveryView})
-def get_delivery(path: DeliveryPath) -> Response:
-    """A delivery and how it was read."""
-    return answer(_view(receive.delivery(path.delivery_id)))
-
-
-@api.put("/deliveries/<int:delivery_id>/reading", responses={200: DeliveryView})
-def read_again(path: DeliveryPath, body: Reading) -> Response:
-    """Read a delivery another way; the choice is saved on its feed."""
-    return answer(_view(receive.read(path.delivery_id, body)))
-
-
-@api.get("/deliveries/<int:delivery_id>/raw", responses={200: RawView})
-def get_raw(path: DeliveryPath) -> Response:
-    """The head of the file, byte for byte."""
-    raw = receive.raw_lines(path.delivery_id)
-    return answer(RawView(lines=raw.lines, size=raw.size))
-
-
-@api.get("/deliveries/<int:delivery_id>/rows", responses={200: TableView})
-def get_rows(path: DeliveryPath, query: TableQuery) -> Response:
-    """Rows of the table a delivery became."""
-    part = receive.table_rows(path.delivery_id, query.offset, query.limit)
-    cells = part.select(pl.exclude(ROW, FAULT))
-    return answer(
-        TableView(
-            offset=query.offset,
-            numbers=part[ROW].to_list(),
-            faults=part[FAULT].to_list(),
-            rows=[list(r) for r in cells.iter_rows()],
-        )
-    )
 
 
 @api.get("/feeds/<int:feed_id>/bench", responses={200: BenchState})

@@ -96,7 +96,7 @@ def _assemble(repo: Runs, feeds: Feeds, deliveries: Deliveries, run: Run) -> Run
 def prepare(path: FeedPath, query: OfDelivery) -> Response:
     """Freeze the crosswalk and prepare a changeset in the background."""
     run_id = known_id(runs.start_run(path.feed_id, query.delivery_id))
-    defer("prepare", run_id)
+    defer("prepare", run_id=run_id)
     return answer(_view(run_id), 201)
 
 
@@ -134,7 +134,7 @@ def get_rows(path: RunPath, query: PageQuery) -> Response:
 def apply(path: RunPath) -> Response:
     """Write the changeset to the catalog in the background."""
     runs.request_apply(path.run_id)
-    defer("apply", path.run_id)
+    defer("apply", run_id=path.run_id)
     return answer(_view(path.run_id), 202)
 
 
@@ -142,7 +142,7 @@ def apply(path: RunPath) -> Response:
 def undo(path: RunPath) -> Response:
     """Put back what the run changed."""
     runs.request_undo(path.run_id)
-    defer("undo", path.run_id)
+    defer("undo", run_id=path.run_id)
     return answer(_view(path.run_id), 202)
 
 

@@ -5,14 +5,17 @@ from __future__ import annotations
 
 import hashlib
 import os
+import tempfile
 from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 from typing import IO
 
 import fsspec
 import polars as pl
 from fsspec import AbstractFileSystem
+from fsspec.implementations.local import LocalFileSystem
 
 from nomotax.core.errors import NotFound, TooLarge
 
@@ -86,6 +89,31 @@ class ArtifactStore:
         with self.fs.open(temporary, "wb") as out:
             frame.write_parquet(out, row_group_size=1 << 16, compression="zstd")
         self.fs.mv(temporary, path)
+
+    def write_lazy(self, name: str, table: pl.LazyFrame) -> None:
+        """Keep a table that need not fit into memory, in the same row groups."""
+        with tempfile.TemporaryDirectory(prefix="nomotax-") as folder:
+            path = Path(folder) / "table.parquet"
+            table.sink_parquet(path, row_group_size=1 << 16, compression="zstd")
+            target = self._path(name)
+            self.fs.makedirs(target.rsplit("/", 1)[0], exist_ok=True)
+            self.fs.put_file(str(path), f"{target}.{os.getpid()}.part")
+            self.fs.mv(f"{target}.{os.getpid()}.part", target)
+
+    @contextmanager
+    def local(self, name: str) -> Iterator[Path]:
+        """An artifact as a file on this machine, fetched where it lies elsewhere. Raises
+        ``NotFound``."""
+        path = self._path(name)
+        if not self.fs.exists(path):
+            raise NotFound(f"The file {name!r} is no longer kept.")
+        if isinstance(self.fs, LocalFileSystem):
+            yield Path(path)
+            return
+        with tempfile.TemporaryDirectory(prefix="nomotax-") as folder:
+            target = Path(folder) / "delivery"
+            self.fs.get_file(path, str(target))
+            yield target
 
     def scan(self, name: str) -> pl.LazyFrame:
         """A table, lazily. Raises ``NotFound``."""

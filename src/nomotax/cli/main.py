@@ -1,17 +1,16 @@
-"""The command line: ``nomotax inspect``, ``map`` and the server's."""
+"""The command line: ``nomotax inspect``, ``read``, ``map`` and the server's."""
 
 from __future__ import annotations
 
-import json
 import sys
 from pathlib import Path
 from typing import Any
 
 import click
 
+from nomotax.cli.reading import companion_files, inspect_command, read_command
 from nomotax.cli.server import COMMANDS
 from nomotax.core.errors import NomotaxError
-from nomotax.core.reading.profile import profile_table
 from nomotax.core.writing.tables import format_of, write_table
 from nomotax.flows import map_file as flow
 
@@ -36,43 +35,6 @@ def main() -> None:
 _FILE = click.Path(path_type=Path)
 
 
-@main.command("inspect")
-@click.argument("file", type=_FILE)
-@click.option("--json", "as_json", is_flag=True, help="Print one JSON document.")
-def inspect_command(file: Path, as_json: bool) -> None:
-    """Print how FILE would be read, and a profile of each column."""
-    detection, table = flow.inspect_file(file)
-    profiles = profile_table(table)
-    if as_json:
-        document = {
-            "file": file.name,
-            "rows": table.rows,
-            "reading": detection.reading.model_dump(),
-            "why": detection.why,
-            "problems": [p.model_dump(exclude_none=True) for p in table.problems],
-            "columns": [p.model_dump() for p in profiles],
-        }
-        click.echo(json.dumps(document, ensure_ascii=False, indent=1))
-        return
-    click.echo(f"{file.name}: {table.rows:,} rows, {len(profiles)} columns")
-    for name, value in detection.reading.model_dump().items():
-        click.echo(f"  {name:<11}{value!s:<12}{detection.why.get(name, '')}")
-    click.echo(f"\n{'column':<22}{'filled':>8}{'distinct':>10}  {'looks like':<24}most frequent")
-    for p in profiles:
-        share = f"{100 * p.filled / p.rows:.0f} %" if p.rows else "-"
-        frequent = ", ".join(_short(v.value) for v in p.frequent[:3])
-        click.echo(f"{p.name[:21]:<22}{share:>8}{p.distinct:>10}  {p.looks_like:<24}{frequent}")
-        for odd in p.odd:
-            click.echo(f"{'':<22}! {odd}")
-    for problem in table.problems:
-        click.echo(f"! {problem.message}")
-
-
-def _short(value: str) -> str:
-    flat = " ".join(value.split())
-    return flat if len(flat) <= 24 else flat[:23] + "…"
-
-
 @main.command("map")
 @click.argument("file", type=_FILE)
 @click.option("--crosswalk", "crosswalk_file", type=_FILE, required=True)
@@ -80,6 +42,7 @@ def _short(value: str) -> str:
 @click.option("--out", type=_FILE, required=True, help="Ends in .csv, .xlsx, .jsonl or .parquet.")
 @click.option("--problems", "problems_file", type=_FILE, help="Write every problem here, as CSV.")
 @click.option("--limit", type=click.IntRange(min=1), help="Map only the first rows.")
+@click.option("--companion", "companions", multiple=True, metavar="NAME=FILE")
 def map_command(
     file: Path,
     crosswalk_file: Path,
@@ -87,11 +50,14 @@ def map_command(
     out: Path,
     problems_file: Path | None,
     limit: int | None,
+    companions: tuple[str, ...],
 ) -> None:
     """Map FILE with a crosswalk and write the products. Ends 0 when every row is accounted for."""
     kind = format_of(out)
     schema = flow.load_schema(schema_file)
-    mapped = flow.map_file(file, flow.load_bundle(crosswalk_file), schema, limit)
+    mapped = flow.map_file(
+        file, flow.load_bundle(crosswalk_file), schema, limit, companion_files(companions)
+    )
     products = (
         mapped.products if kind == "parquet" else flow.in_store_writing(mapped.products, schema)
     )
@@ -109,7 +75,7 @@ def map_command(
     sys.exit(0 if mapped.accounted else 1)
 
 
-for command in COMMANDS:
+for command in (inspect_command, read_command, *COMMANDS):
     main.add_command(command)
 
 

@@ -14,9 +14,8 @@ from nomotax.core.crosswalk.flow import Context
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.crosswalk.problems import FATE, fates, problems_of
 from nomotax.core.errors import CrosswalkError, SchemaError, UnreadableFile
-from nomotax.core.reading.delimited import read_delimited
-from nomotax.core.reading.detect import HEAD_BYTES, detect
-from nomotax.core.reading.model import ArrivingTable, Detection, Reading
+from nomotax.core.reading.model import ArrivingTable, Detection, Reading, parse_reading
+from nomotax.core.reading.read import Source, detect, read
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import from_descriptor
 
@@ -46,11 +45,55 @@ def read_bytes(path: Path) -> bytes:
         raise UnreadableFile(f"Cannot open {path}: {error.strerror}.") from error
 
 
-def inspect_file(path: Path) -> tuple[Detection, ArrivingTable]:
+def _source(path: Path, password: str = "") -> Source:
+    if not path.is_file():
+        raise UnreadableFile(f"Cannot open {path}: there is no such file.")
+    return Source(path, path.name, password)
+
+
+def inspect_file(path: Path, password: str = "") -> tuple[Detection, ArrivingTable]:
     """How a file would be read, and the table it becomes."""
-    data = read_bytes(path)
-    detection = detect(data[:HEAD_BYTES])
-    return detection, read_delimited(data, detection.reading)
+    source = _source(path, password)
+    found = detect(source)
+    return found, read(source, found.reading)
+
+
+def load_reading(path: Path) -> Reading:
+    """A reading document. Raises ``UnreadableFile`` saying where it is wrong."""
+    try:
+        return parse_reading(json.loads(read_bytes(path)))
+    except (ValidationError, json.JSONDecodeError, UnicodeDecodeError) as error:
+        first = error.errors()[0] if isinstance(error, ValidationError) else None
+        place = ".".join(str(p) for p in first["loc"]) if first else "its JSON"
+        said = first["msg"] if first else str(error)
+        raise UnreadableFile(
+            f"This is no reading document: {said}.", where=f"{path.name}, {place or 'top level'}"
+        ) from error
+
+
+def read_file(
+    path: Path, reading: Reading | None, password: str, companions: dict[str, Path]
+) -> tuple[Detection, Reading, ArrivingTable]:
+    """Read a file by a reading, or as detected. ``companions`` are files of other feeds by the
+    name the reading gives them; each is read as detected."""
+    source = _source(path, password)
+    found = detect(source) if reading is None else Detection(reading)
+    chosen = reading or found.reading
+    return found, chosen, read(source, chosen, _companions(chosen, companions, password))
+
+
+def _companions(
+    reading: Reading, files: dict[str, Path], password: str
+) -> dict[str, ArrivingTable]:
+    known = {c.name for c in reading.companions}
+    unknown = [n for n in files if n not in known]
+    if unknown:
+        raise UnreadableFile(
+            f"The reading has no companion {unknown[0]!r}.",
+            where="companions: " + (", ".join(sorted(known)) or "none"),
+            remedy="Name one of these, as NAME=FILE.",
+        )
+    return {name: inspect_file(path, password)[1] for name, path in files.items()}
 
 
 def load_bundle(path: Path) -> Bundle:
@@ -75,11 +118,15 @@ def load_schema(path: Path) -> StoreSchema:
         raise SchemaError(f"{path.name} is no JSON: {error}.") from error
 
 
-def map_file(path: Path, bundle: Bundle, schema: StoreSchema, limit: int | None = None) -> Mapped:
+def map_file(
+    path: Path,
+    bundle: Bundle,
+    schema: StoreSchema,
+    limit: int | None = None,
+    companions: dict[str, Path] | None = None,
+) -> Mapped:
     """Read ``path`` (as the bundle says, else as detected) and run the crosswalk over it."""
-    data = read_bytes(path)
-    reading = bundle.reading or detect(data[:HEAD_BYTES]).reading
-    table = read_delimited(data, reading)
+    _, reading, table = read_file(path, bundle.reading, "", companions or {})
     frame = table.frame if limit is None else table.frame.head(limit)
     plan, filled = fill_frame(frame, table.columns, bundle, schema, reading)
     problems = problems_of(filled, plan, frame)

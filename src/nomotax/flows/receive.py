@@ -4,23 +4,28 @@ from __future__ import annotations
 
 import hashlib
 import os
-from dataclasses import dataclass
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import IO
 
 import polars as pl
+from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.errors import NomotaxError, NotFound
-from nomotax.core.reading.delimited import read_delimited
-from nomotax.core.reading.detect import HEAD_BYTES, detect
-from nomotax.core.reading.model import ArrivingTable, Reading
-from nomotax.core.reading.profile import profile_table
+from nomotax.core.errors import Conflict, NomotaxError, NotFound, UnreadableFile
+from nomotax.core.reading.drift import columns_changed, differs_from_detected
+from nomotax.core.reading.model import ArrivingTable, Detection, Reading, parse_reading
+from nomotax.core.reading.problem import ReadingProblem
+from nomotax.core.reading.profile import profile_columns
+from nomotax.core.reading.read import Source, detect
+from nomotax.core.reading.read import read as read_source
+from nomotax.flows.companions import companion_tables, feeds_leaning_on, refuse_circle
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds, known_id
 from nomotax.records.tables import Delivery
 
-_RAW_LINES = 60
-_RAW_WIDTH = 2000
+#: Deliveries up to this size are read while the sender waits; larger ones by a worker.
+AT_ONCE = 12 << 20
 
 
 def upload_limit() -> int:
@@ -29,7 +34,8 @@ def upload_limit() -> int:
 
 
 def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
-    """Keep a delivery and read it with the feed's saved reading, or as detected.
+    """Keep a delivery and read it with the feed's saved reading, or as detected; a large one is
+    left with status "reading", for the caller to queue.
 
     A file that cannot be read is kept all the same, with the reason. Raises ``TooLarge``.
     """
@@ -39,78 +45,228 @@ def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
     with session() as db:
         delivery = Deliveries(db).add(
             Delivery(
-                feed_id=feed_id, file_name=file_name, sha256=received.sha256, size=received.size
+                feed_id=feed_id,
+                file_name=file_name,
+                sha256=received.sha256,
+                size=received.size,
+                status="reading",
             )
         )
-        delivery_id = known_id(delivery)
-    return read(delivery_id)
+    return delivery if delivery.size > AT_ONCE else read(known_id(delivery), fresh=True)
 
 
-def read(delivery_id: int, reading: Reading | None = None) -> Delivery:
-    """Read a delivery anew: with ``reading``, else with the feed's saved one, else as detected.
-    A ``reading`` given here is saved on the feed for the next delivery."""
+def change_reading(delivery_id: int, reading: Reading) -> Delivery:
+    """Save another reading on the feed and read the delivery with it; a large one is left with
+    status "reading", for the caller to queue. Raises ``Conflict`` for companions in a circle."""
+    with session() as db:
+        delivery = Deliveries(db).get(delivery_id)
+        refuse_circle(db, delivery.feed_id, reading)
+        if delivery.size > AT_ONCE:
+            feed = Feeds(db).get(delivery.feed_id)
+            feed.reading, delivery.status = reading.model_dump(mode="json"), "reading"
+            db.add(feed)
+            return Deliveries(db).add(delivery)
+    return read(delivery_id, reading)
+
+
+def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) -> Delivery:
+    """Read a delivery: with ``reading``, else with the feed's saved one, else as detected.
+
+    A ``reading`` given here is saved on the feed for the next delivery. A ``fresh`` delivery
+    brings new data to the feeds that use this one as a companion: theirs are read again.
+    """
     with session() as db:
         delivery = Deliveries(db).get(delivery_id)
         feed = Feeds(db).get(delivery.feed_id)
-        saved = Reading.model_validate(feed.reading) if feed.reading else None
-    why: dict[str, str] = {}
+        saved = parse_reading(feed.reading) if feed.reading else None
+        before = _columns_before(db, delivery)
+    chosen = reading or saved
+    with source_of(delivery, feed.password) as source:
+        try:
+            found = _detected(source, chosen)
+            chosen = chosen or found.reading
+            with session() as db:
+                tables, uses = companion_tables(db, delivery.feed_id, chosen)
+            table = read_source(source, chosen, tables, tell=_Progress(delivery_id))
+            changed = []
+            if reading is None and saved is not None:
+                changed = differs_from_detected(saved, found)
+                changed += columns_changed(before, table.columns) if before else []
+            done = _keep_table(delivery_id, table, chosen, found, changed, uses, saved is not None)
+        except NomotaxError as error:
+            return _keep_failure(delivery_id, error, reading)
+    if reading is not None or saved is None:
+        _save_reading(delivery.feed_id, chosen)
+    if fresh:
+        _read_leaning(done)
+    return done
+
+
+def read_queued(delivery_id: int) -> Delivery:
+    """What a worker does with a delivery that is left with status "reading"."""
+    with session() as db:
+        known = Deliveries(db).get(delivery_id)
+    return read(delivery_id, fresh=not known.columns)
+
+
+def _columns_before(db: Session, delivery: Delivery) -> list[str]:
+    earlier = Deliveries(db).of_feed(delivery.feed_id)
+    known = [d for d in earlier if (d.id or 0) < (delivery.id or 0) and d.columns]
+    return known[0].columns if known else []
+
+
+def _detected(source: Source, chosen: Reading | None) -> Detection:
+    """What detection finds; a file it cannot make out may still be readable as chosen."""
     try:
-        data = artifacts().read(_bytes_name(delivery))
-        detection = detect(data[:HEAD_BYTES])
-        chosen = reading or saved or detection.reading
-        why = _reasons(chosen, detection.reading, detection.why, saved is not None)
-        table = read_delimited(data, chosen)
-    except NomotaxError as error:
-        return _keep_failure(delivery_id, str(error), reading)
-    return _keep_table(delivery_id, table, chosen, why, save=reading is not None or saved is None)
+        return detect(source)
+    except UnreadableFile:
+        if chosen is None:
+            raise
+        return Detection(chosen)
 
 
-def _reasons(
-    chosen: Reading, detected: Reading, why: dict[str, str], saved: bool
-) -> dict[str, str]:
+@contextmanager
+def source_of(delivery: Delivery, password: str) -> Iterator[Source]:
+    """The bytes of a delivery as a file on this machine."""
+    with artifacts().local(f"deliveries/{delivery.sha256}") as path:
+        yield Source(path, delivery.file_name, password)
+
+
+class _Progress:
+    """Tells how far a reading is, and hears that a person has stopped it."""
+
+    def __init__(self, delivery_id: int) -> None:
+        self.delivery_id = delivery_id
+
+    def __call__(self, records: int) -> None:
+        """Raises ``Conflict`` when a person has stopped the reading."""
+        with session() as db:
+            delivery = Deliveries(db).get(self.delivery_id)
+            if delivery.status == "stopped":
+                raise Conflict("Stopped by hand.", remedy="Read it again from its reading.")
+            delivery.stage = f"{records:,} records read"
+            db.add(delivery)
+
+
+def stop_reading(delivery_id: int) -> Delivery:
+    """Ask a reading under way to stop. Raises ``Conflict`` when none is."""
+    with session() as db:
+        delivery = Deliveries(db).get(delivery_id)
+        if delivery.status != "reading":
+            raise Conflict("This delivery is not being read.")
+        delivery.status, delivery.error = "stopped", "Stopped by hand."
+        return Deliveries(db).add(delivery)
+
+
+def _reasons(chosen: Reading, found: Detection, saved: bool) -> dict[str, str]:
     """Detection's reasons, and for a choice that differs from it, who chose."""
     source = "saved on this feed" if saved else "chosen by hand"
-    reasons = dict(why)
+    reasons = dict(found.why)
+    detected = found.reading.model_dump()
     for name, value in chosen.model_dump().items():
-        found = getattr(detected, name)
-        if value != found:
-            reasons[name] = f"{source}; detected was {found!r}"
+        if name in ("reshape", "companions"):
+            continue
+        if name not in detected or value != detected[name]:
+            known = detected.get(name)
+            reasons[name] = source + (f"; detected was {known!r}" if known is not None else "")
     return reasons
 
 
-def _bytes_name(delivery: Delivery) -> str:
-    return f"deliveries/{delivery.sha256}"
-
-
-def _keep_failure(delivery_id: int, message: str, reading: Reading | None) -> Delivery:
+def _keep_failure(delivery_id: int, error: NomotaxError, reading: Reading | None) -> Delivery:
     with session() as db:
         delivery = Deliveries(db).get(delivery_id)
-        delivery.status, delivery.error = "unreadable", message
+        if delivery.status != "stopped":
+            delivery.status = "unreadable"
+        delivery.error, delivery.stage = str(error), ""
         delivery.table_artifact, delivery.rows, delivery.columns = None, 0, []
         if reading is not None:
-            delivery.reading = reading.model_dump()
+            delivery.reading = reading.model_dump(mode="json")
         return Deliveries(db).add(delivery)
 
 
 def _keep_table(
-    delivery_id: int, table: ArrivingTable, reading: Reading, why: dict[str, str], *, save: bool
+    delivery_id: int,
+    table: ArrivingTable,
+    reading: Reading,
+    found: Detection,
+    changed: list[ReadingProblem],
+    uses: dict[str, int],
+    saved: bool,
 ) -> Delivery:
-    digest = hashlib.sha256(reading.model_dump_json().encode()).hexdigest()[:12]
+    document = reading.model_dump(mode="json")
+    digest = hashlib.sha256(repr((document, sorted(uses.items()))).encode()).hexdigest()[:12]
     name = f"tables/{delivery_id}-{digest}.parquet"
-    artifacts().write_frame(name, table.frame)
-    profile = [p.model_dump() for p in profile_table(table)]
+    artifacts().write_lazy(name, table.lazy)
+    profile = [p.model_dump() for p in profile_columns(artifacts().scan(name))]
+    problems = [*changed, *table.problems]
     with session() as db:
         delivery = Deliveries(db).get(delivery_id)
-        delivery.status, delivery.error = "waiting", ""
-        delivery.reading, delivery.why = reading.model_dump(), why
-        delivery.columns, delivery.rows = table.columns, table.rows
-        delivery.problems = [p.model_dump(exclude_none=True) for p in table.problems]
+        delivery.status, delivery.error, delivery.stage = "waiting", "", ""
+        delivery.reading, delivery.why = document, _reasons(reading, found, saved)
+        delivery.offers = [o.model_dump() for o in found.offers]
+        delivery.columns, delivery.rows = table.columns, profile[0]["rows"] if profile else 0
+        delivery.problems = [p.model_dump(exclude_none=True) for p in problems]
         delivery.profile, delivery.table_artifact = profile, name
-        if save:
-            feed = Feeds(db).get(delivery.feed_id)
-            feed.reading = reading.model_dump()
-            db.add(feed)
+        delivery.complete, delivery.uses = table.complete, uses
+        delivery.accepted = False
         return Deliveries(db).add(delivery)
+
+
+def _save_reading(feed_id: int, reading: Reading) -> None:
+    with session() as db:
+        feed = Feeds(db).get(feed_id)
+        feed.reading = reading.model_dump(mode="json")
+        db.add(feed)
+
+
+def _read_leaning(fresh: Delivery) -> None:
+    """Read the newest delivery of each feed that has this one as a companion again, as a
+    delivery of its own: what was received before stays as it was."""
+    with session() as db:
+        source = Feeds(db).get(fresh.feed_id)
+        leaning = feeds_leaning_on(db, fresh.feed_id)
+        again = []
+        for feed_id in leaning:
+            newest = Deliveries(db).of_feed(feed_id)[:1]
+            again += [
+                Deliveries(db).add(
+                    Delivery(
+                        feed_id=feed_id,
+                        file_name=d.file_name,
+                        sha256=d.sha256,
+                        size=d.size,
+                        because=f"{source.name!r} brought {fresh.file_name}",
+                        status="reading",
+                    )
+                )
+                for d in newest
+            ]
+        ids = [known_id(d) for d in again]
+    for delivery_id in ids:
+        read(delivery_id, fresh=True)
+
+
+def accept_incomplete(delivery_id: int) -> Delivery:
+    """A person takes a file that broke off as it is: it may be prepared all the same."""
+    with session() as db:
+        delivery = Deliveries(db).get(delivery_id)
+        if delivery.complete or not delivery.table_artifact:
+            raise Conflict("This delivery needs no such decision.")
+        delivery.accepted = True
+        return Deliveries(db).add(delivery)
+
+
+def set_password(feed_id: int, password: str) -> None:
+    """The password of this feed's archives; "" for none."""
+    with session() as db:
+        feed = Feeds(db).get(feed_id)
+        feed.password = password
+        db.add(feed)
+
+
+def has_password(feed_id: int) -> bool:
+    with session() as db:
+        return bool(Feeds(db).get(feed_id).password)
 
 
 def delivery(delivery_id: int) -> Delivery:
@@ -125,20 +281,3 @@ def table_rows(delivery_id: int, offset: int, limit: int) -> pl.DataFrame:
     if artifact is None:
         raise NotFound("This delivery did not become a table.")
     return artifacts().scan(artifact).slice(offset, limit).collect()
-
-
-@dataclass(frozen=True)
-class RawLines:
-    """The head of a delivery as bytes: one text a line, each character standing for one byte."""
-
-    lines: list[str]
-    size: int
-
-
-def raw_lines(delivery_id: int) -> RawLines:
-    """The first lines of a delivery as they are, byte for byte (decoded as Latin-1)."""
-    with session() as db:
-        delivery = Deliveries(db).get(delivery_id)
-    head = artifacts().head(_bytes_name(delivery), HEAD_BYTES)
-    lines = head.split(b"\n")[:_RAW_LINES]
-    return RawLines([line[:_RAW_WIDTH].decode("latin-1") for line in lines], delivery.size)

@@ -15,7 +15,7 @@ from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.flow import Context
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.errors import Conflict, NomotaxError, StaleChangeset
-from nomotax.core.reading.model import Reading
+from nomotax.core.reading.model import DelimitedReading
 from nomotax.core.schema.model import FieldKind, Role, StoreSchema
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.workbench import freeze_version, open_workbench
@@ -46,6 +46,12 @@ def start_run(feed_id: int, delivery_id: int | None = None) -> Run:
     Raises ``CrosswalkError`` at once for a crosswalk that cannot run on this delivery.
     """
     bench = open_workbench(feed_id, delivery_id)
+    if not bench.delivery.complete and not bench.delivery.accepted:
+        raise Conflict(
+            f"{bench.delivery.file_name} broke off; {bench.delivery.rows:,} rows came through.",
+            where="its reading",
+            remedy="Ask for the whole file, or say in its reading that this much is meant.",
+        )
     compile_plan(bench.crosswalk, bench.schema, bench.context, bench.delivery.columns)
     version_id = freeze_version(feed_id, bench.bundle())
     with session() as db:
@@ -126,7 +132,7 @@ def _prepare(run_id: int, tell: Progress) -> None:
         delivery = Deliveries(db).get(run.delivery_id)
         base = store.revision
     arriving = artifacts().scan(delivery.table_artifact or "").collect()
-    ctx = Context((bundle.reading or Reading()).decimal, bundle.lookups(), categories)
+    ctx = Context((bundle.reading or DelimitedReading()).decimal, bundle.lookups(), categories)
     plan = compile_plan(bundle.crosswalk, schema, ctx, delivery.columns)
     tell(20, "loading the catalog")
     catalog = key_and_content(supplier.store_id, schema.names)

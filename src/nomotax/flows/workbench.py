@@ -14,7 +14,7 @@ from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.errors import NotFound
-from nomotax.core.reading.model import DecimalMark, Reading
+from nomotax.core.reading.model import DecimalMark, DelimitedReading, Reading, parse_reading
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.table import ROW
@@ -71,7 +71,11 @@ class Workbench:
 
     @property
     def decimal(self) -> DecimalMark:
-        return Reading.model_validate(self.delivery.reading or {}).decimal
+        return self.reading.decimal
+
+    @property
+    def reading(self) -> Reading:
+        return parse_reading(self.delivery.reading) if self.delivery.reading else DelimitedReading()
 
     @cached_property
     def profiles(self) -> list[ColumnProfile]:
@@ -132,7 +136,7 @@ class Workbench:
         tables, places, ladders = names_of_lookups(self.crosswalk)
         return Bundle(
             name=self.feed.name,
-            reading=Reading.model_validate(self.delivery.reading or {}),
+            reading=_portable(self.reading),
             crosswalk=self.crosswalk,
             value_tables=tuple(t for n, t in self.lookups.value_tables.items() if n in tables),
             category_tables=tuple(
@@ -140,6 +144,12 @@ class Workbench:
             ),
             ladders=tuple(x for n, x in self.lookups.ladders.items() if n in ladders),
         )
+
+
+def _portable(reading: Reading) -> Reading:
+    """A reading without the numbers of this installation's feeds; companions keep their names."""
+    own = tuple(c.model_copy(update={"feed": None}) for c in reading.companions)
+    return reading.model_copy(update={"companions": own})
 
 
 def names_of_lookups(crosswalk: Crosswalk) -> tuple[set[str], set[str], set[str]]:

@@ -14,12 +14,18 @@ from procrastinate.exceptions import ConnectorException
 from psycopg_pool import PoolTimeout
 
 from nomotax.core.errors import DatabaseUnavailable
-from nomotax.flows import runs
+from nomotax.flows import receive, runs
 from nomotax.log import quiet_log
 from nomotax.records.database import database_url
 
 log = structlog.get_logger()
-_TASKS = {"prepare": runs.prepare, "apply": runs.apply, "undo": runs.undo}
+
+_TASKS = {
+    "prepare": runs.prepare,
+    "apply": runs.apply,
+    "undo": runs.undo,
+    "read": receive.read_queued,
+}
 
 
 def _app(connector: BaseConnector) -> App:
@@ -40,10 +46,10 @@ def _queue(url: str) -> App:
     return queue
 
 
-def defer(task: str, run_id: int) -> None:
+def defer(task: str, **about: int) -> None:
     """Put a task on the queue. Raises ``DatabaseUnavailable``."""
     try:
-        _queue(database_url()).configure_task(task, queue="runs").defer(run_id=run_id)
+        _queue(database_url()).configure_task(task, queue="runs").defer(**about)
     except (ConnectorException, PoolTimeout) as error:
         raise DatabaseUnavailable(
             "The job could not be put on the queue.",

@@ -60,6 +60,8 @@ class Supplier(SQLModel, table=True):
 class Feed(SQLModel, table=True):
     """One stream of deliveries of a supplier, with its saved reading and the crosswalk in work.
 
+    ``password`` opens the supplier's archives; it is never given out.
+
     ``draft_revision`` grows with each edit, so that two people cannot overwrite each other.
     """
 
@@ -71,11 +73,17 @@ class Feed(SQLModel, table=True):
     reading: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
     draft: dict[str, Any] = _document(default_factory=dict)
     draft_revision: int = 0
+    password: str = ""
     created_at: datetime = _moment()
 
 
 class Delivery(SQLModel, table=True):
-    """One file received at one time. The bytes are an artifact named by their hash."""
+    """One file received at one time. The bytes are an artifact named by their hash.
+
+    ``uses`` names the deliveries of other feeds that were joined; ``because`` says why a file was
+    read once more. A file that broke off is not ``complete``, and goes no further until a person
+    has ``accepted`` it.
+    """
 
     __tablename__: ClassVar[str] = "deliveries"
 
@@ -94,6 +102,12 @@ class Delivery(SQLModel, table=True):
     profile: list[dict[str, Any]] = _document(default_factory=list)
     table_artifact: str | None = None
     error: str = ""
+    stage: str = ""
+    offers: list[dict[str, Any]] = _document(default_factory=list)
+    uses: dict[str, int] = _document(default_factory=dict)
+    because: str = ""
+    complete: bool = True
+    accepted: bool = False
 
 
 class CrosswalkVersion(SQLModel, table=True):

@@ -186,7 +186,24 @@ export interface paths {
         get?: never;
         put?: never;
         /** Receive a file for a feed and read it. */
-        post: operations["feeds_upload_feeds__int_feed_id__deliveries_post"];
+        post: operations["deliveries_upload_feeds__int_feed_id__deliveries_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** The password of this feed's archives; "" for none. */
+        put: operations["deliveries_set_password_feeds__int_feed_id__password_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -201,7 +218,7 @@ export interface paths {
             cookie?: never;
         };
         /** A delivery and how it was read. */
-        get: operations["feeds_get_delivery_deliveries__int_delivery_id__get"];
+        get: operations["deliveries_get_delivery_deliveries__int_delivery_id__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -219,8 +236,76 @@ export interface paths {
         };
         get?: never;
         /** Read a delivery another way; the choice is saved on its feed. */
-        put: operations["feeds_read_again_deliveries__int_delivery_id__reading_put"];
+        put: operations["deliveries_read_again_deliveries__int_delivery_id__reading_put"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{delivery_id}/detection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the delivery would be read as detected. */
+        get: operations["deliveries_get_detection_deliveries__int_delivery_id__detection_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{delivery_id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The head of the table that a reading would give; nothing is saved. */
+        post: operations["deliveries_preview_deliveries__int_delivery_id__preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{delivery_id}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a file that broke off as it is. */
+        post: operations["deliveries_accept_incomplete_deliveries__int_delivery_id__accept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{delivery_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a reading under way. */
+        post: operations["deliveries_stop_reading_deliveries__int_delivery_id__stop_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -234,8 +319,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The head of the file, byte for byte. */
-        get: operations["feeds_get_raw_deliveries__int_delivery_id__raw_get"];
+        /** The head of the file as it is, or of a part of it. */
+        get: operations["deliveries_get_raw_deliveries__int_delivery_id__raw_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -252,7 +337,7 @@ export interface paths {
             cookie?: never;
         };
         /** Rows of the table a delivery became. */
-        get: operations["feeds_get_rows_deliveries__int_delivery_id__rows_get"];
+        get: operations["deliveries_get_rows_deliveries__int_delivery_id__rows_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1099,7 +1184,8 @@ export interface components {
             status: string;
             /** Error */
             error: string;
-            reading: components["schemas"]["Reading"] | null;
+            /** Reading */
+            reading: (components["schemas"]["DelimitedReading"] | components["schemas"]["WorkbookReading"] | components["schemas"]["XmlReading"] | components["schemas"]["JsonReading"]) | null;
             /** Why */
             why: {
                 [key: string]: string;
@@ -1112,11 +1198,64 @@ export interface components {
             problems: components["schemas"]["ReadingProblem"][];
             /** Profile */
             profile: components["schemas"]["ColumnProfile"][];
+            /** Offers */
+            offers: components["schemas"]["Offer"][];
+            /** Uses */
+            uses: {
+                [key: string]: number;
+            };
+            /** Because */
+            because: string;
+            /** Stage */
+            stage: string;
+            /** Complete */
+            complete: boolean;
+            /** Accepted */
+            accepted: boolean;
+            /** Has Password */
+            has_password: boolean;
+        };
+        /**
+         * Attributes
+         * @description Pairs of name and value columns become one column for each name that occurs, called
+         *     ``prefix: name``; where one name column (a language) has several values, ``value: name``.
+         */
+        Attributes: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "attributes";
+            /** Pairs */
+            pairs: components["schemas"]["NamePair"][];
+            /**
+             * Prefix
+             * @default attribute
+             */
+            prefix?: string;
+        };
+        /**
+         * BundleColumns
+         * @description Several columns become one ordered list; empty cells are passed over.
+         */
+        BundleColumns: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "bundle";
+            /** Columns */
+            columns: string[];
+            /** Into */
+            into: string;
         };
         /**
          * ColumnProfile
          * @description ``looks_like`` names the shape at least nine in ten filled cells have; ``share`` says how
          *     many do. ``odd`` lists what a person should look at. Lengths are in characters.
+         *
+         *     ``sampled`` says over how many rows shapes, frequent values and oddities were counted, when
+         *     not over all of them.
          */
         ColumnProfile: {
             /** Name */
@@ -1148,26 +1287,152 @@ export interface components {
             /** Share */
             share: number;
             /**
+             * Separator
+             * @default
+             */
+            separator?: string;
+            /**
+             * Currency
+             * @default
+             */
+            currency?: string;
+            /**
+             * Units
+             * @default []
+             */
+            units?: string[];
+            /**
+             * Language
+             * @default
+             */
+            language?: string;
+            /**
              * Odd
              * @default []
              */
             odd?: string[];
+            /** @default null */
+            histogram?: components["schemas"]["Histogram"] | null;
+            /**
+             * Sampled
+             * @default null
+             */
+            sampled?: number | null;
         };
         /**
-         * Reading
-         * @description The choices that turn bytes into an all-text table. Saved on the feed.
+         * Companion
+         * @description A second table joined on a key. Its columns arrive as ``name: column``.
          *
-         *     ``header_row`` is the record that holds the column names, from 1; 0 means there is none.
-         *     ``decimal`` is the mark numbers are written with; it changes no cell, only how number
-         *     steps understand them.
+         *     It is either part of the same delivery (``reading`` with ``files`` or ``sheets``) or the
+         *     newest delivery of another feed (``feed``). ``adds`` lets rows that only the companion has
+         *     become rows of their own.
          */
-        Reading: {
+        Companion: {
+            /** Name */
+            name: string;
             /**
-             * Format
-             * @default delimited
-             * @constant
+             * Reading
+             * @default null
              */
-            format?: "delimited";
+            reading?: (components["schemas"]["DelimitedReading"] | components["schemas"]["WorkbookReading"] | components["schemas"]["XmlReading"] | components["schemas"]["JsonReading"]) | null;
+            /**
+             * Feed
+             * @default null
+             */
+            feed?: number | null;
+            /** Keys */
+            keys: components["schemas"]["KeyPair"][];
+            /**
+             * Ignore Case
+             * @default true
+             */
+            ignore_case?: boolean;
+            /**
+             * Ignore Blanks
+             * @default true
+             */
+            ignore_blanks?: boolean;
+            /**
+             * Ignore Zeros
+             * @default false
+             */
+            ignore_zeros?: boolean;
+            /**
+             * Repeated
+             * @default first
+             * @enum {string}
+             */
+            repeated?: "first" | "last";
+            /**
+             * Prefer
+             * @default []
+             */
+            prefer?: components["schemas"]["Preference"][];
+            /**
+             * Adds
+             * @default false
+             */
+            adds?: boolean;
+        };
+        /**
+         * DelimitedReading
+         * @description Text in lines. ``escape`` is the character that takes the meaning from the next one;
+         *     without it a quote inside a quoted cell is doubled. Lines that start with ``comment`` are
+         *     passed over.
+         */
+        DelimitedReading: {
+            /**
+             * Files
+             * @default []
+             */
+            files?: string[];
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal?: "." | ",";
+            /**
+             * Damaged
+             * @default hold
+             * @enum {string}
+             */
+            damaged?: "hold" | "empty";
+            /**
+             * Reshape
+             * @default []
+             */
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["TakeRows"])[];
+            /**
+             * Companions
+             * @default []
+             */
+            companions?: components["schemas"]["Companion"][];
+            /**
+             * Header Row
+             * @default 1
+             */
+            header_row?: number;
+            /**
+             * Header Height
+             * @default 1
+             */
+            header_height?: number;
+            /**
+             * Notes Rows
+             * @default 0
+             */
+            notes_rows?: number;
+            /**
+             * Footer Rows
+             * @default 0
+             */
+            footer_rows?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            format: "delimited";
             /**
              * Encoding
              * @default utf-8
@@ -1184,26 +1449,215 @@ export interface components {
              */
             quote?: string;
             /**
-             * Header Row
-             * @default 1
+             * Escape
+             * @default
+             * @enum {string}
              */
-            header_row?: number;
+            escape?: "" | "\\";
+            /**
+             * Comment
+             * @default
+             */
+            comment?: string;
+        };
+        /**
+         * Gather
+         * @description Several rows of one product become one. For each column: ``first`` takes the first filled
+         *     cell, ``join`` writes the different ones one behind the other, ``collect`` makes a list of the
+         *     filled ones, ``align`` a list with one entry for each row that has any aligned column filled.
+         *     Columns not named follow ``others``.
+         */
+        Gather: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "gather";
+            /** By */
+            by: string[];
+            /** Columns */
+            columns?: {
+                [key: string]: "first" | "join" | "collect" | "align";
+            };
+            /**
+             * Others
+             * @default first
+             * @enum {string}
+             */
+            others?: "first" | "collect";
+            /**
+             * Joiner
+             * @default
+             */
+            joiner?: string;
+        };
+        /**
+         * Histogram
+         * @description Counts in bins of equal width between ``least`` and ``greatest``, for the eye alone.
+         */
+        Histogram: {
+            /** Least */
+            least: string;
+            /** Greatest */
+            greatest: string;
+            /** Counts */
+            counts: number[];
+        };
+        /**
+         * JsonReading
+         * @description ``records`` is the path of the list (``products``) or, ending in ``/*``, of the object
+         *     whose members are the records; "" is the document itself. ``lines`` means one document a
+         *     line (JSON Lines).
+         */
+        JsonReading: {
+            /**
+             * Files
+             * @default []
+             */
+            files?: string[];
             /**
              * Decimal
              * @default .
              * @enum {string}
              */
             decimal?: "." | ",";
+            /**
+             * Damaged
+             * @default hold
+             * @enum {string}
+             */
+            damaged?: "hold" | "empty";
+            /**
+             * Reshape
+             * @default []
+             */
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["TakeRows"])[];
+            /**
+             * Companions
+             * @default []
+             */
+            companions?: components["schemas"]["Companion"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            format: "json";
+            /**
+             * Records
+             * @default
+             */
+            records?: string;
+            /**
+             * Lines
+             * @default false
+             */
+            lines?: boolean;
+        };
+        /**
+         * KeepOnly
+         * @description Keeps the rows where ``column`` passes the test; the others are counted. Text is compared
+         *     without blanks at its ends and without regard to case; numbers in either decimal writing.
+         */
+        KeepOnly: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "keep";
+            /** Column */
+            column: string;
+            /**
+             * Test
+             * @default is
+             * @enum {string}
+             */
+            test?: "is" | "is_not" | "contains" | "filled" | "empty" | "at_least" | "at_most";
+            /**
+             * Values
+             * @default []
+             */
+            values?: string[];
+        };
+        /**
+         * KeyPair
+         * @description A column and the companion's column that it equals.
+         */
+        KeyPair: {
+            /** Column */
+            column: string;
+            /** Theirs */
+            theirs: string;
+        };
+        /**
+         * NamePair
+         * @description A column that names an attribute, and the one that holds its value.
+         */
+        NamePair: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * Offer
+         * @description Something a reading could use: a sheet, a record element, a file of an archive.
+         */
+        Offer: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "file" | "sheet" | "records";
+            /** Name */
+            name: string;
+            /** Count */
+            count: number;
+            /**
+             * Detail
+             * @default
+             */
+            detail?: string;
+            /**
+             * More
+             * @default false
+             */
+            more?: boolean;
+        };
+        /**
+         * Preference
+         * @description ``column`` takes the companion's ``theirs`` where that is filled, else keeps its own; with
+         *     ``wins`` "own" it is the other way round.
+         */
+        Preference: {
+            /** Column */
+            column: string;
+            /** Theirs */
+            theirs: string;
+            /**
+             * Wins
+             * @default companion
+             * @enum {string}
+             */
+            wins?: "companion" | "own";
         };
         /**
          * ReadingProblem
          * @description Something in the file that a person should know; ``line`` counts from 1.
+         *
+         *     ``level``: a "note" needs nobody, a "doubt" is worth a look, "broken" means that something of
+         *     the file did not come through. ``examples`` are at most ten values or places.
          */
         ReadingProblem: {
             /** Kind */
             kind: string;
             /** Message */
             message: string;
+            /**
+             * Level
+             * @default doubt
+             * @enum {string}
+             */
+            level?: "note" | "doubt" | "broken";
             /**
              * Line
              * @default null
@@ -1214,6 +1668,68 @@ export interface components {
              * @default null
              */
             row?: number | null;
+            /**
+             * Count
+             * @default null
+             */
+            count?: number | null;
+            /**
+             * Examples
+             * @default []
+             */
+            examples?: string[];
+        };
+        /**
+         * TakeRows
+         * @description Takes rows ``first`` to ``last``, counted from 1; without ``last`` to the end.
+         */
+        TakeRows: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take";
+            /**
+             * First
+             * @default 1
+             */
+            first?: number;
+            /**
+             * Last
+             * @default null
+             */
+            last?: number | null;
+        };
+        /**
+         * Unfold
+         * @description One row a variant. ``columns`` hold lists of equal length, entry by entry; a name also
+         *     means every column below it (``size`` stands for ``size.width``). With ``separator`` cells are
+         *     cut there, else they are JSON arrays. ``group`` is the new column that keeps the rows of one
+         *     product together: the value of ``key``, or the number of the row they came from.
+         */
+        Unfold: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "unfold";
+            /** Columns */
+            columns: string[];
+            /**
+             * Separator
+             * @default
+             */
+            separator?: string;
+            /**
+             * Key
+             * @default
+             */
+            key?: string;
+            /**
+             * Group
+             * @default group
+             */
+            group?: string;
         };
         /** ValueCount */
         ValueCount: {
@@ -1221,6 +1737,118 @@ export interface components {
             value: string;
             /** Count */
             count: number;
+        };
+        /**
+         * WorkbookReading
+         * @description XLSX, XLS or ODS. Rows of several ``sheets`` are put one under the other; none named means
+         *     the first. ``hidden_rows`` says whether rows hidden in the workbook are taken.
+         */
+        WorkbookReading: {
+            /**
+             * Files
+             * @default []
+             */
+            files?: string[];
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal?: "." | ",";
+            /**
+             * Damaged
+             * @default hold
+             * @enum {string}
+             */
+            damaged?: "hold" | "empty";
+            /**
+             * Reshape
+             * @default []
+             */
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["TakeRows"])[];
+            /**
+             * Companions
+             * @default []
+             */
+            companions?: components["schemas"]["Companion"][];
+            /**
+             * Header Row
+             * @default 1
+             */
+            header_row?: number;
+            /**
+             * Header Height
+             * @default 1
+             */
+            header_height?: number;
+            /**
+             * Notes Rows
+             * @default 0
+             */
+            notes_rows?: number;
+            /**
+             * Footer Rows
+             * @default 0
+             */
+            footer_rows?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            format: "workbook";
+            /**
+             * Sheets
+             * @default []
+             */
+            sheets?: string[];
+            /**
+             * Hidden Rows
+             * @default true
+             */
+            hidden_rows?: boolean;
+        };
+        /**
+         * XmlReading
+         * @description ``records`` is the path of the element that becomes a row, by local names.
+         */
+        XmlReading: {
+            /**
+             * Files
+             * @default []
+             */
+            files?: string[];
+            /**
+             * Decimal
+             * @default .
+             * @enum {string}
+             */
+            decimal?: "." | ",";
+            /**
+             * Damaged
+             * @default hold
+             * @enum {string}
+             */
+            damaged?: "hold" | "empty";
+            /**
+             * Reshape
+             * @default []
+             */
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["TakeRows"])[];
+            /**
+             * Companions
+             * @default []
+             */
+            companions?: components["schemas"]["Companion"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            format: "xml";
+            /**
+             * Records
+             * @default
+             */
+            records?: string;
         };
         /** Upload */
         Upload: {
@@ -1231,14 +1859,82 @@ export interface components {
             file: string;
         };
         /**
+         * Done
+         * @description An edit was kept.
+         */
+        Done: {
+            /**
+             * Done
+             * @default true
+             */
+            done?: boolean;
+        };
+        /** PasswordEdit */
+        PasswordEdit: {
+            /** Password */
+            password: string;
+        };
+        /** ReadingEdit */
+        ReadingEdit: {
+            /** Reading */
+            reading: components["schemas"]["DelimitedReading"] | components["schemas"]["WorkbookReading"] | components["schemas"]["XmlReading"] | components["schemas"]["JsonReading"];
+        };
+        /**
+         * DetectionView
+         * @description How the file would be read without any saved choice, and what else is in it.
+         */
+        DetectionView: {
+            /** Reading */
+            reading: components["schemas"]["DelimitedReading"] | components["schemas"]["WorkbookReading"] | components["schemas"]["XmlReading"] | components["schemas"]["JsonReading"];
+            /** Why */
+            why: {
+                [key: string]: string;
+            };
+            /** Offers */
+            offers: components["schemas"]["Offer"][];
+        };
+        /**
+         * PreviewView
+         * @description The head of the table that a reading gives.
+         */
+        PreviewView: {
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: (string | null)[][];
+            /** Faults */
+            faults: (string | null)[];
+            /** Problems */
+            problems: components["schemas"]["ReadingProblem"][];
+        };
+        /**
          * RawView
-         * @description The head of the file: one text a line, each character standing for one byte.
+         * @description The head of the file as it is. Text: one string a line, each character standing for one
+         *     byte. A workbook: cells of a sheet. An archive: its files, and the head of one of them.
          */
         RawView: {
+            /** File */
+            file: string;
             /** Lines */
             lines: string[];
+            /** Cells */
+            cells: (string | null)[][];
+            /** Files */
+            files: components["schemas"]["ArchiveFile"][];
+        };
+        /**
+         * ArchiveFile
+         * @description A file inside an archive, by its kind: table, picture, archive, other.
+         */
+        ArchiveFile: {
+            /** Name */
+            name: string;
             /** Size */
             size: number;
+            /** Kind */
+            kind: string;
+            /** Encrypted */
+            encrypted: boolean;
         };
         /**
          * TableView
@@ -1936,17 +2632,6 @@ export interface components {
             proposal: components["schemas"]["Proposal"] | null;
         };
         /**
-         * Done
-         * @description An edit was kept.
-         */
-        Done: {
-            /**
-             * Done
-             * @default true
-             */
-            done?: boolean;
-        };
-        /**
          * WordEdit
          * @description Store words by arriving word; null takes a decision back.
          */
@@ -2140,8 +2825,11 @@ export interface components {
              * @default
              */
             name?: string;
-            /** @default null */
-            reading?: components["schemas"]["Reading"] | null;
+            /**
+             * Reading
+             * @default null
+             */
+            reading?: (components["schemas"]["DelimitedReading"] | components["schemas"]["WorkbookReading"] | components["schemas"]["XmlReading"] | components["schemas"]["JsonReading"]) | null;
             crosswalk: components["schemas"]["Crosswalk"];
             /**
              * Value Tables
@@ -2997,7 +3685,7 @@ export interface operations {
             };
         };
     };
-    feeds_upload_feeds__int_feed_id__deliveries_post: {
+    deliveries_upload_feeds__int_feed_id__deliveries_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -3050,7 +3738,60 @@ export interface operations {
             };
         };
     };
-    feeds_get_delivery_deliveries__int_delivery_id__get: {
+    deliveries_set_password_feeds__int_feed_id__password_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliveries_get_delivery_deliveries__int_delivery_id__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -3099,7 +3840,7 @@ export interface operations {
             };
         };
     };
-    feeds_read_again_deliveries__int_delivery_id__reading_put: {
+    deliveries_read_again_deliveries__int_delivery_id__reading_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -3110,7 +3851,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Reading"];
+                "application/json": components["schemas"]["ReadingEdit"];
             };
         };
         responses: {
@@ -3152,9 +3893,211 @@ export interface operations {
             };
         };
     };
-    feeds_get_raw_deliveries__int_delivery_id__raw_get: {
+    deliveries_get_detection_deliveries__int_delivery_id__detection_get: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DetectionView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliveries_preview_deliveries__int_delivery_id__preview_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreviewView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliveries_accept_incomplete_deliveries__int_delivery_id__accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliveries_stop_reading_deliveries__int_delivery_id__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliveries_get_raw_deliveries__int_delivery_id__raw_get: {
+        parameters: {
+            query?: {
+                part?: string;
+            };
             header?: never;
             path: {
                 delivery_id: number;
@@ -3201,7 +4144,7 @@ export interface operations {
             };
         };
     };
-    feeds_get_rows_deliveries__int_delivery_id__rows_get: {
+    deliveries_get_rows_deliveries__int_delivery_id__rows_get: {
         parameters: {
             query?: {
                 offset?: number;

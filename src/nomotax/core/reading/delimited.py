@@ -10,15 +10,18 @@ import csv
 import io
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
 import polars as pl
 
 from nomotax.core.errors import UnreadableFile
-from nomotax.core.reading.detect import refuse_what_is_no_table
 from nomotax.core.reading.encoding import to_utf8
-from nomotax.core.reading.model import ArrivingTable, Reading, ReadingProblem
+from nomotax.core.reading.grid import distinct_names, header_names, tell_passed_over
+from nomotax.core.reading.model import ArrivingTable, DelimitedReading
+from nomotax.core.reading.problem import ReadingProblem
+from nomotax.core.reading.signature import refuse_what_is_no_table
 from nomotax.core.table import FAULT, ROW
 
 if TYPE_CHECKING:
@@ -28,23 +31,39 @@ _CHUNK = 8 << 20
 _BATCH = 50_000
 _TOLD = 200
 _CELL_LIMIT = 64 << 20
+#: More columns than any feed has.
+WIDEST = 2_000
+#: Control characters that can stand for a delimiter of several characters.
+_STAND_INS = ("\x1f", "\x1e", "\x1c", "\x02", "\x03")
+_OTHERS = (";", ",", "\t", "|")
 
 
-def read_delimited(data: bytes, reading: Reading) -> ArrivingTable:
-    """Read a whole delivery.
+def read_delimited(data: bytes, reading: DelimitedReading, head: bool = False) -> ArrivingTable:
+    """Read a whole delivery, or with ``head`` the whole lines of its first bytes.
 
     Raises ``UnreadableFile`` when there is no table in it or the header row lies past its end.
     """
     refuse_what_is_no_table(data[: 64 * 1024])
     utf8, problems = to_utf8(data, reading.encoding)
-    names, body_start, line = _header(utf8, reading, problems)
-    frame = _read_plain(utf8, body_start, names, reading)
-    if frame is None and _is_regular(utf8, body_start, len(names), reading):
-        frame = _read_fast(utf8, body_start, names, reading)
-    if frame is None:
-        frame = _read_carefully(utf8[body_start:].decode("utf-8"), names, line, reading, problems)
-    else:
-        frame = _without_blank_rows(frame, problems)
+    if head:
+        utf8 = utf8[: utf8.rfind(b"\n") + 1] or utf8
+    utf8, plain = _with_plain_delimiter(utf8, reading)
+    census = Census.of(utf8, plain)
+    if census.zeros:
+        utf8 = _without_zero_bytes(utf8, problems)
+    names, body_start, line = _header(utf8, plain, problems)
+    if len(names) > WIDEST:
+        raise UnreadableFile(
+            f"The header has {len(names):,} columns; at most {WIDEST:,} are read.",
+            where=f"line {line - 1}",
+            remedy="Choose another delimiter, or ask whether rows and columns are exchanged.",
+        )
+    body = _Body(utf8, body_start, line, names, plain, census)
+    frame = _read_body(body, problems)
+    if plain.delimiter != reading.delimiter:
+        mark, meant = plain.delimiter, reading.delimiter
+        frame = frame.with_columns(pl.col(names).str.replace_all(mark, meant, literal=True))
+    frame = _without_footer(frame, names, reading, problems)
     if frame.height == 0:
         problems.append(
             ReadingProblem(kind="no_rows", message="The file has a header and no rows under it.")
@@ -56,22 +75,128 @@ def read_delimited(data: bytes, reading: Reading) -> ArrivingTable:
                 message="The whole line became one column; another delimiter may be meant.",
             )
         )
-    return ArrivingTable(frame, problems)
+    return ArrivingTable(frame.lazy(), problems, exponents=bool(census.pluses) and b"E+1" in utf8)
 
 
-def _reader(lines: Iterable[str], reading: Reading, strict: bool = False) -> CsvReader:
+@dataclass(frozen=True)
+class Census:
+    """How often the bytes that matter occur, found in one pass over the file."""
+
+    zeros: int
+    quotes: int
+    returns: int
+    delimiters: int
+    pluses: int
+
+    @classmethod
+    def of(cls, data: bytes, reading: DelimitedReading) -> Census:
+        wanted = (0, ord(reading.quote or '"'), 13, ord(reading.delimiter), ord("+"))
+        view = np.frombuffer(data, dtype=np.uint8)
+        counts = [0] * len(wanted)
+        for at in range(0, view.size, 1 << 19):
+            chunk = view[at : at + (1 << 19)]
+            for i, byte in enumerate(wanted):
+                counts[i] += int(np.count_nonzero(chunk == byte))
+        return cls(*counts)
+
+
+@dataclass
+class _Body:
+    """The bytes of a file, where its rows start (byte and line), and how to cut them."""
+
+    utf8: bytes
+    start: int
+    line: int
+    names: list[str]
+    reading: DelimitedReading
+    census: Census
+
+    @cached_property
+    def lone_returns(self) -> bool:
+        returns = self.census.returns
+        return bool(returns) and returns != self.utf8.count(b"\r\n")
+
+
+def _read_body(body: _Body, problems: list[ReadingProblem]) -> pl.DataFrame:
+    frame = None
+    if not _needs_care(body.utf8, body.start, body.reading):
+        frame = _read_plain(body)
+        if frame is None and _is_regular(body):
+            frame = _read_fast(body)
+    if frame is None:
+        return _read_carefully(body, problems)
+    return _without_blank_rows(frame, problems)
+
+
+def _needs_care(utf8: bytes, start: int, reading: DelimitedReading) -> bool:
+    """Escapes and comments are for the careful reader alone."""
+    if reading.escape and utf8.find(reading.escape.encode(), start) >= 0:
+        return True
+    mark = reading.comment.encode()
+    return bool(mark) and (utf8.startswith(mark, start) or utf8.find(b"\n" + mark, start) >= 0)
+
+
+def _without_zero_bytes(utf8: bytes, problems: list[ReadingProblem]) -> bytes:
+    count = utf8.count(b"\0")
+    problems.append(
+        ReadingProblem(
+            kind="zero_bytes",
+            line=utf8.count(b"\n", 0, utf8.index(b"\0")) + 1,
+            count=count,
+            message=f"{count:,} zero bytes inside cells were taken out.",
+        )
+    )
+    return utf8.replace(b"\0", b"")
+
+
+def with_plain_delimiter(text: str, delimiter: str) -> tuple[str, str]:
+    """``text`` with a delimiter of one ASCII character that occurs nowhere else in it."""
+    for mark in _STAND_INS:
+        if mark not in text:
+            return text.replace(delimiter, mark), mark
+    raise UnreadableFile(
+        f"The delimiter {delimiter!r} cannot be told from control characters in the file.",
+        remedy="Ask the supplier for a plain delimiter.",
+    )
+
+
+def _with_plain_delimiter(utf8: bytes, reading: DelimitedReading) -> tuple[bytes, DelimitedReading]:
+    if len(reading.delimiter) == 1 and reading.delimiter.isascii():
+        return utf8, reading
+    text, mark = with_plain_delimiter(utf8.decode("utf-8"), reading.delimiter)
+    return text.encode("utf-8"), reading.model_copy(update={"delimiter": mark})
+
+
+def _without_footer(
+    frame: pl.DataFrame,
+    names: list[str],
+    reading: DelimitedReading,
+    problems: list[ReadingProblem],
+) -> pl.DataFrame:
+    if not reading.footer_rows:
+        return frame
+    kept = max(frame.height - reading.footer_rows, 0)
+    rows = frame.slice(kept).select(names).rows()
+    tell_passed_over("footer_rows", "last rows were", rows, problems)
+    problems[:] = [p for p in problems if p.row is None or p.row <= kept]
+    return frame.head(kept)
+
+
+def _reader(lines: Iterable[str], reading: DelimitedReading, strict: bool = False) -> CsvReader:
     csv.field_size_limit(_CELL_LIMIT)
     return csv.reader(
         lines,
         delimiter=reading.delimiter,
         quotechar=reading.quote or None,
         quoting=csv.QUOTE_MINIMAL if reading.quote else csv.QUOTE_NONE,
+        escapechar=reading.escape or None,
+        doublequote=not reading.escape,
         strict=strict,
     )
 
 
 def _header(
-    utf8: bytes, reading: Reading, problems: list[ReadingProblem]
+    utf8: bytes, reading: DelimitedReading, problems: list[ReadingProblem]
 ) -> tuple[list[str], int, int]:
     """Column names, the byte offset where the body starts and the line it starts on."""
     window = utf8[: 4 << 20].decode("utf-8", errors="ignore")
@@ -82,68 +207,39 @@ def _header(
     if reading.header_row == 0:
         width = len(next(reader, []))
         return [f"Column {n}" for n in range(1, width + 1)], 0, 1
-    record: list[str] = []
-    for _ in range(reading.header_row):
+    above, head = reading.header_row - 1, reading.header_row - 1 + reading.header_height
+    records: list[list[str]] = []
+    for _ in range(head + reading.notes_rows):
         try:
-            record = next(reader)
+            records.append(next(reader))
         except (StopIteration, csv.Error) as error:
             raise UnreadableFile(
                 f"The header is looked for on line {reading.header_row}, past the end.",
                 where=f"{reader.line_num} lines in the file",
                 remedy="Choose an earlier header row.",
             ) from error
+    tell_passed_over("title_rows", "lines above the header were", records[:above], problems)
+    tell_passed_over("notes_rows", "rows under the header were", records[head:], problems)
+    names = header_names(records[above:head], max(len(r) for r in records[above:head]))
     offset = len("".join(lines[: reader.line_num]).encode("utf-8"))
-    return _distinct_names(record, problems), offset, reader.line_num + 1
+    return distinct_names(names, problems), offset, reader.line_num + 1
 
 
-def _distinct_names(record: list[str], problems: list[ReadingProblem]) -> list[str]:
-    """Header cells as distinct column names; blanks and repeats are told."""
-    names: list[str] = []
-    for index, cell in enumerate(record, 1):
-        name = " ".join(cell.split())
-        if not name:
-            name = f"Column {index}"
-            problems.append(
-                ReadingProblem(
-                    kind="blank_header",
-                    message=f"Column {index} has no name in the header; it is called {name!r}.",
-                )
-            )
-        if name in names:
-            again = 2
-            while f"{name} ({again})" in names:
-                again += 1
-            problems.append(
-                ReadingProblem(
-                    kind="repeated_header",
-                    message=f"{name!r} stands twice in the header; column {index} is called "
-                    f"'{name} ({again})'.",
-                )
-            )
-            name = f"{name} ({again})"
-        names.append(name)
-    return names
-
-
-def _is_regular(utf8: bytes, start: int, width: int, reading: Reading) -> bool:
-    """Whether every record has ``width`` cells and every quote stands where RFC 4180 puts it."""
-    if not reading.delimiter.isascii() or not reading.quote.isascii():
+def _is_regular(body: _Body) -> bool:
+    """Whether every record has the header's cells and every quote stands where RFC 4180 puts it."""
+    if not body.reading.quote.isascii():
         return False
-    data = np.frombuffer(utf8, dtype=np.uint8)[start:]
+    data = np.frombuffer(body.utf8, dtype=np.uint8)[body.start :]
     if data.size == 0:
         return False
-    delimiter, quote = ord(reading.delimiter), ord(reading.quote) if reading.quote else -1
-    if reading.quote and utf8.find(reading.quote.encode(), start) < 0:
-        quote = -1
+    width, delimiter = len(body.names), ord(body.reading.delimiter)
+    quote = ord(body.reading.quote) if body.reading.quote and body.census.quotes else -1
     if quote >= 0 and not _quotes_at_edges(data, delimiter, quote):
         return False
     cells = _cells_if_even(data, width, delimiter, quote)
-    if cells is None or (width == 1 and _has_blank_line(utf8, start)):
+    if cells is None or (width == 1 and _has_blank_line(body.utf8, body.start)):
         return False
-    has_tail = data[-1] != 10
-    returns = utf8.find(b"\r", start) >= 0
-    lone_returns = returns and utf8.count(b"\r", start) != utf8.count(b"\r\n", start)
-    return not lone_returns and cells == (width - 1 if has_tail else 0)
+    return not body.lone_returns and cells == (width - 1 if data[-1] != 10 else 0)
 
 
 def _cells_if_even(data: np.ndarray, width: int, delimiter: int, quote: int) -> int | None:
@@ -186,36 +282,38 @@ def _quotes_at_edges(data: np.ndarray, delimiter: int, quote: int) -> bool:
     return bool(starts.all() and ends.all())
 
 
-def _read_plain(utf8: bytes, start: int, names: list[str], reading: Reading) -> pl.DataFrame | None:
+def _read_plain(body: _Body) -> pl.DataFrame | None:
     """The table of a file without quotes, or None when that needs a closer look.
 
     Without quotes every delimiter counts: the fast reader itself refuses rows with too many
-    cells, and a row with too few leaves its last column empty.
+    cells, so that the right number of delimiters in all means that no row has too few.
     """
-    quoted = bool(reading.quote) and utf8.find(reading.quote.encode(), start) >= 0
-    if quoted or len(names) < 2 or utf8.find(b"\r", start) >= 0 or len(utf8) == start:
-        return None
-    if not reading.delimiter.isascii():
+    quoted = bool(body.reading.quote) and body.census.quotes
+    width = len(body.names)
+    if quoted or width < 2 or len(body.utf8) == body.start or body.lone_returns:
         return None
     try:
-        frame = _read_fast(utf8, start, names, reading)
+        frame = _read_fast(body)
     except pl.exceptions.ComputeError:
         return None
-    return None if frame[names[-1]].null_count() else frame
+    above = body.utf8.count(body.reading.delimiter.encode(), 0, body.start)
+    return frame if body.census.delimiters - above == (width - 1) * frame.height else None
 
 
-def _read_fast(utf8: bytes, start: int, names: list[str], reading: Reading) -> pl.DataFrame:
-    placeholders = [f"c{n}" for n in range(len(names))]
+def _read_fast(body: _Body) -> pl.DataFrame:
+    placeholders = [f"c{n}" for n in range(len(body.names))]
+    quote = body.reading.quote
     frame = pl.read_csv(
-        utf8[start:],
+        body.utf8,
+        skip_lines=body.line - 1,
         has_header=False,
-        separator=reading.delimiter,
-        quote_char=reading.quote or None,
+        separator=body.reading.delimiter,
+        quote_char=quote or None,
         schema=dict.fromkeys(placeholders, pl.String),
         infer_schema=False,
     )
-    frame.columns = names
-    if reading.quote and utf8.find((reading.quote * 2).encode(), start) >= 0:
+    frame.columns = body.names
+    if quote and body.census.quotes and body.utf8.find((quote * 2).encode(), body.start) >= 0:
         # A quoted nothing is as empty as an unquoted one.
         frame = frame.with_columns(pl.when(pl.all() != "").then(pl.all()).name.keep())
     return frame
@@ -223,9 +321,10 @@ def _read_fast(utf8: bytes, start: int, names: list[str], reading: Reading) -> p
 
 def _without_blank_rows(frame: pl.DataFrame, problems: list[ReadingProblem]) -> pl.DataFrame:
     """The frame with the hidden columns and without rows that have no value at all."""
-    filled = frame.filter(~pl.all_horizontal(pl.all().is_null()))
-    _tell_totals(frame.height - filled.height, 0, False, problems)
-    return _with_hidden(filled, pl.lit(None, dtype=pl.String))
+    blank = frame.select(pl.all_horizontal(pl.all().is_null())).to_series()
+    count = int(blank.sum())
+    _tell_totals(count, 0, 0, problems)
+    return _with_hidden(frame.filter(~blank) if count else frame, pl.lit(None, dtype=pl.String))
 
 
 def _with_hidden(frame: pl.DataFrame, fault: pl.Expr | pl.Series) -> pl.DataFrame:
@@ -241,6 +340,7 @@ class _Record:
     cells: list[str]
     line: int
     fault: str | None = None
+    comment: bool = False
 
 
 class _Lines:
@@ -260,12 +360,18 @@ class _Lines:
         return self.lines[self.next - 1]
 
 
-def _records(text: str, width: int, first_line: int, reading: Reading) -> Iterator[_Record]:
+def _records(
+    text: str, width: int, first_line: int, reading: DelimitedReading
+) -> Iterator[_Record]:
     """Every record with its line. A record that swallowed lines because a quote never closed is
     given back as its first line alone, at fault, and reading goes on with the next line."""
     lines = _Lines(text)
     while lines.next < len(lines.lines):
         at = lines.next
+        if reading.comment and lines.lines[at].startswith(reading.comment):
+            lines.next = at + 1
+            yield _Record([], first_line + at, comment=True)
+            continue
         try:
             cells = next(_reader(lines, reading, strict=True))
             spans = lines.next - at
@@ -282,7 +388,9 @@ def _records(text: str, width: int, first_line: int, reading: Reading) -> Iterat
         yield _loose_record(lines.lines[at], first_line + at, width, fault, reading)
 
 
-def _loose_record(line: str, number: int, width: int, fault: str, reading: Reading) -> _Record:
+def _loose_record(
+    line: str, number: int, width: int, fault: str, reading: DelimitedReading
+) -> _Record:
     """One line read on its own. Without ``fault`` a stray quote inside a cell is forgiven when
     the line still has the right number of cells."""
     text = line.rstrip("\r\n")
@@ -294,14 +402,18 @@ def _loose_record(line: str, number: int, width: int, fault: str, reading: Readi
     return _Record(cells, number)
 
 
-def _read_carefully(
-    text: str, names: list[str], first_line: int, reading: Reading, problems: list[ReadingProblem]
-) -> pl.DataFrame:
-    width, blank, told, row = len(names), 0, 0, 0
+def _read_carefully(body: _Body, problems: list[ReadingProblem]) -> pl.DataFrame:
+    names, reading = body.names, body.reading
+    text = body.utf8[body.start :].decode("utf-8")
+    width, blank, told, row, comments = len(names), 0, 0, 0, 0
+    changed = _DelimiterWatch(width, reading.delimiter)
     frames: list[pl.DataFrame] = []
     batch: list[list[str | None]] = []
     faults: list[str | None] = []
-    for record in _records(text.replace("\0", ""), width, first_line, reading):
+    for record in _records(text, width, body.line, reading):
+        if record.comment:
+            comments += 1
+            continue
         if not any(record.cells) or (len(record.cells) == 1 and not record.cells[0].strip()):
             blank += 1
             continue
@@ -309,9 +421,12 @@ def _read_carefully(
         fault = record.fault or _width_fault(record, width)
         if fault:
             told += 1
+            changed.look_at(record)
             if told <= _TOLD:
                 problems.append(
-                    ReadingProblem(kind="broken_row", message=fault, line=record.line, row=row)
+                    ReadingProblem(
+                        kind="broken_row", level="broken", message=fault, line=record.line, row=row
+                    )
                 )
         cells: list[str | None] = [cell or None for cell in record.cells[:width]]
         batch.append(cells + [None] * (width - len(cells)))
@@ -321,7 +436,8 @@ def _read_carefully(
             batch = []
     if batch or not frames:
         frames.append(_frame(batch, names))
-    _tell_totals(blank, told, "\0" in text, problems)
+    _tell_totals(blank, told, comments, problems)
+    changed.tell(problems)
     return _with_hidden(pl.concat(frames), pl.Series(FAULT, faults, dtype=pl.String))
 
 
@@ -336,18 +452,63 @@ def _width_fault(record: _Record, width: int) -> str | None:
     return fault
 
 
-def _tell_totals(blank: int, told: int, nul: bool, problems: list[ReadingProblem]) -> None:
+class _DelimiterWatch:
+    """Notices when broken rows would be whole with another delimiter."""
+
+    def __init__(self, width: int, delimiter: str) -> None:
+        self.width, self.count, self.line, self.mark = width, 0, 0, ""
+        self.others = [d for d in _OTHERS if d != delimiter]
+
+    def look_at(self, record: _Record) -> None:
+        if len(record.cells) > 2 and len(record.cells) > self.width // 2:
+            return
+        for mark in self.others:
+            if record.cells and sum(c.count(mark) for c in record.cells) == self.width - 1:
+                self.count += 1
+                self.line, self.mark = self.line or record.line, self.mark or mark
+                return
+
+    def tell(self, problems: list[ReadingProblem]) -> None:
+        if self.count and self.width > 1:
+            problems.append(
+                ReadingProblem(
+                    kind="delimiter_changes",
+                    level="broken",
+                    line=self.line,
+                    count=self.count,
+                    message=f"From line {self.line} on, {self.count:,} rows are cut by "
+                    f"{self.mark!r} instead; they are held. Ask the supplier for one delimiter.",
+                )
+            )
+
+
+def _tell_totals(blank: int, told: int, comments: int, problems: list[ReadingProblem]) -> None:
     if blank:
         problems.append(
-            ReadingProblem(kind="blank_lines", message=f"{blank} blank lines were passed over.")
+            ReadingProblem(
+                kind="blank_lines",
+                level="note",
+                count=blank,
+                message=f"{blank} blank lines were passed over.",
+            )
         )
     if told > _TOLD:
         problems.append(
-            ReadingProblem(kind="broken_row", message=f"{told - _TOLD} more rows are broken.")
+            ReadingProblem(
+                kind="broken_row",
+                level="broken",
+                count=told - _TOLD,
+                message=f"{told - _TOLD} more rows are broken.",
+            )
         )
-    if nul:
+    if comments:
         problems.append(
-            ReadingProblem(kind="zero_bytes", message="Zero bytes inside cells were taken out.")
+            ReadingProblem(
+                kind="comments",
+                level="note",
+                count=comments,
+                message=f"{comments} comment lines were passed over.",
+            )
         )
 
 

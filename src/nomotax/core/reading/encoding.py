@@ -3,20 +3,27 @@
 from __future__ import annotations
 
 import codecs
+import re
 
 from charset_normalizer import from_bytes
 
 from nomotax.core.errors import UnreadableFile
-from nomotax.core.reading.model import ReadingProblem
+from nomotax.core.reading.problem import ReadingProblem
 
 _BOMS = (
     (codecs.BOM_UTF8, "utf-8"),
     (codecs.BOM_UTF16_LE, "utf-16-le"),
     (codecs.BOM_UTF16_BE, "utf-16-be"),
 )
-#: Single-byte encodings suppliers in our trade use; the detector chooses among these.
-_LIKELY = ["cp1252", "cp1250", "cp1251", "iso8859_2", "iso8859_15", "cp437", "cp850", "mac_roman"]
+#: Encodings in which whole words are bytes beyond ASCII; the detector chooses among these.
+_FOREIGN = [
+    "cp1251", "koi8_r", "cp866", "iso8859_5", "cp1253", "shift_jis", "euc_jp", "gb18030", "big5",
+    "euc_kr", "cp1255", "cp1256",
+]  # fmt: skip
 _TOLD = 50
+#: Letters of Polish and its neighbours, which other code pages take for signs inside words.
+_LATIN_2 = re.compile(rb"(?<=[a-z\xb1\xe6\xea\xf3\xb3])[\xb1\xb6\xbc]|[\xb6\xbc\xa6](?=[a-z])")
+_CENTRAL = re.compile(rb"(?<=[a-zA-Z\xc0-\xff])[\xb3\xb9\xbf\x9c\x9f]|[\xb3\xa3](?=[a-z])")
 
 
 def detect_encoding(head: bytes) -> tuple[str, str]:
@@ -38,19 +45,29 @@ def detect_encoding(head: bytes) -> tuple[str, str]:
 
 
 def _single_byte(head: bytes) -> tuple[str, str]:
-    # Bytes 0x80-0x9F are letters and signs (the euro among them) in Windows-1252 only; text with
-    # many bytes that it leaves undefined is something else, and then the detector's guess helps.
+    runs = re.findall(rb"[\x80-\xff]+", head)
+    high = sum(map(len, runs))
+    if high / len(runs) >= 2:
+        # Letters beyond ASCII stand in rows: a script of its own, not a language with accents.
+        guess = from_bytes(head[:100_000], cp_isolation=_FOREIGN).best()
+        if guess:
+            return guess.encoding, "not UTF-8; the letters make words in this encoding"
+    if len(re.findall(rb"[\xd0\xdd\xde\xf0\xfd\xfe]", head)) * 7 >= high:
+        return "cp1254", "not UTF-8; many letters are Turkish"
+    latin2 = len(_LATIN_2.findall(head))
+    if latin2 * 8 >= high:
+        return "iso8859_2", "not UTF-8; the letters are Central European (ISO 8859-2)"
+    central = len(_CENTRAL.findall(head))
+    czech = len(re.findall(rb"[\x8a\x8e\x9a\x9e\xec\xf8]", head))
+    if central * 8 >= high or czech * 5 >= high * 2:
+        return "cp1250", "not UTF-8; the letters are Central European"
     try:
         head.decode("cp1252")
-        western = True
-    except UnicodeDecodeError:
-        western = False
-    guess = from_bytes(head[:100_000], cp_isolation=_LIKELY).best()
-    if guess and guess.encoding in ("cp1251", "cp1250") and guess.chaos < 0.02 and not western:
-        return guess.encoding, "not UTF-8; the letters fit this code page best"
-    if western:
         return "cp1252", "not UTF-8; every byte is a Windows-1252 character"
-    return (guess.encoding if guess else "cp1252"), "not UTF-8; the closest single-byte code page"
+    except UnicodeDecodeError:
+        guess = from_bytes(head[:100_000]).best()
+        name = guess.encoding if guess else "cp1252"
+        return name, "not UTF-8; the closest single-byte code page"
 
 
 def _broken_lines(data: bytes) -> list[int]:

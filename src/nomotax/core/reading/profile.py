@@ -6,10 +6,18 @@ import polars as pl
 from pydantic import BaseModel
 
 from nomotax.core.reading.model import ArrivingTable
-from nomotax.core.schema.gtin import has_right_check_digit
+from nomotax.core.reading.oddities import oddities
+from nomotax.core.reading.shapes import Peek, Shape, peeks, shape_of
+from nomotax.core.table import HIDDEN
 
-SAMPLE_ROWS = 20_000
-_ENOUGH = 0.9
+#: Up to this many rows everything is counted exactly; beyond it shapes, frequent values and
+#: oddities are those of ``SAMPLE_ROWS`` evenly spread rows, and ``distinct`` is an estimate.
+EXACT_ROWS = 50_000
+SAMPLE_ROWS = 10_000
+_BINS = 16
+_FREQUENT = 6
+_NUMBERS = ("whole number", "decimal with comma", "decimal with point", "money", "percentage",
+            "measure with unit")  # fmt: skip
 
 
 class ValueCount(BaseModel):
@@ -17,9 +25,21 @@ class ValueCount(BaseModel):
     count: int
 
 
+class Histogram(BaseModel):
+    """Counts in bins of equal width between ``least`` and ``greatest``, for the eye alone."""
+
+    least: str
+    greatest: str
+    counts: list[int]
+
+
 class ColumnProfile(BaseModel):
     """``looks_like`` names the shape at least nine in ten filled cells have; ``share`` says how
-    many do. ``odd`` lists what a person should look at. Lengths are in characters."""
+    many do. ``odd`` lists what a person should look at. Lengths are in characters.
+
+    ``sampled`` says over how many rows shapes, frequent values and oddities were counted, when
+    not over all of them.
+    """
 
     name: str
     filled: int
@@ -32,124 +52,132 @@ class ColumnProfile(BaseModel):
     frequent: list[ValueCount]
     looks_like: str
     share: float
+    separator: str = ""
+    currency: str = ""
+    units: list[str] = []
+    language: str = ""
     odd: list[str] = []
-
-
-_WHOLE = r"(0|[1-9]\d*)"
-
-#: Shapes in the order they are tried; the first that fits enough cells wins.
-_SHAPES: tuple[tuple[str, str], ...] = (
-    ("picture link", r"(?i)^https?://\S+\.(png|jpe?g|gif|webp|svg)(\?\S*)?$"),
-    ("link", r"(?i)^https?://\S+$"),
-    ("html", r"(?s)<[a-zA-Z][^>]*>.*"),
-    ("date (day.month.year)", r"^\d{1,2}\.\d{1,2}\.\d{4}$"),
-    ("date (year-month-day)", r"^\d{4}-\d{2}-\d{2}$"),
-    ("date (with slashes)", r"^\d{1,2}/\d{1,2}/\d{4}$"),
-    ("yes/no", r"(?i)^(y|n|yes|no|true|false|j|ja|nein|oui|non|o|0|1)$"),
-    ("whole number", r"^-?(0|[1-9]\d{0,8})$"),
-    ("decimal with comma", rf"^-?\d{{1,3}}(\.\d{{3}})*,\d+$|^-?{_WHOLE}(,\d+)?$"),
-    ("decimal with point", rf"^-?\d{{1,3}}(,\d{{3}})*\.\d+$|^-?{_WHOLE}(\.\d+)?$"),
-    ("money", r"^(€|\$|£|[A-Z]{3}) ?-?[\d.,]+$|^-?[\d.,]+ ?(€|\$|£|[A-Z]{3})$"),
-    ("digits with leading zeros", r"^\d+$"),
-    ("measure with unit", r"^-?[\d.,]+ ?(mm|cm|m|in|ft|g|kg|lb|oz|ml|l|\")$"),
-    ("category path", r"^[^/>|]+( ?[/>|] ?[^/>|]+)+$"),
-)
+    histogram: Histogram | None = None
+    sampled: int | None = None
 
 
 def profile_table(table: ArrivingTable) -> list[ColumnProfile]:
-    """One profile a column. Counts cover every row; shapes a sample of ``SAMPLE_ROWS``."""
-    frame = table.frame
-    sample = (
-        frame
-        if frame.height <= SAMPLE_ROWS
-        else frame.gather_every(frame.height // SAMPLE_ROWS + 1)
-    )
-    return [_profile(frame[name], sample[name]) for name in table.columns]
+    """One profile a column, in the table's order."""
+    return profile_columns(table.lazy)
 
 
-def _profile(column: pl.Series, sample: pl.Series) -> ColumnProfile:
-    cells = column.drop_nulls()
-    lengths = cells.str.len_chars()
-    counts = cells.value_counts(sort=True, name="count") if cells.len() else None
-    looks_like, share = _looks_like(sample.drop_nulls())
-    least, greatest = _range(cells, looks_like)
+def profile_columns(lazy: pl.LazyFrame) -> list[ColumnProfile]:
+    """The same, of any lazy table; it is read a few columns at a time, never as a whole."""
+    names = [n for n in lazy.collect_schema().names() if n not in HIDDEN]
+    rows = int(lazy.select(pl.len()).collect(engine="streaming").item())
+    exact = rows <= EXACT_ROWS
+    sample = lazy if exact else lazy.gather_every(rows // SAMPLE_ROWS + 1)
+    cells = sample.select(names).collect()
+    totals = _totals(lazy, names, exact)
+    looks = peeks(cells)
+    return [_profile(cells[n], rows, totals[n], exact, looks[n]) for n in names]
+
+
+_Totals = tuple[int, int, int, int]
+
+
+def _totals(lazy: pl.LazyFrame, names: list[str], exact: bool) -> dict[str, _Totals]:
+    """Filled cells, distinct ones, shortest and longest of every column, over all rows."""
+    found: dict[str, _Totals] = {}
+    for at in range(0, len(names), 8):
+        part = names[at : at + 8]
+        counts = lazy.select(
+            *(pl.col(n).count().alias(f"{i}f") for i, n in enumerate(part)),
+            *(_distinct(n, exact).alias(f"{i}d") for i, n in enumerate(part)),
+            *(_length(n, exact).min().alias(f"{i}s") for i, n in enumerate(part)),
+            *(_length(n, exact).max().alias(f"{i}l") for i, n in enumerate(part)),
+        ).collect(engine="streaming" if not exact else "in-memory")
+        row = counts.row(0, named=True)
+        for i, name in enumerate(part):
+            filled = row[f"{i}f"]
+            distinct = min(row[f"{i}d"], filled)
+            found[name] = (filled, distinct, row[f"{i}s"] or 0, row[f"{i}l"] or 0)
+    return found
+
+
+def _distinct(name: str, exact: bool) -> pl.Expr:
+    return pl.col(name).drop_nulls().n_unique() if exact else pl.col(name).approx_n_unique()
+
+
+def _length(name: str, exact: bool) -> pl.Expr:
+    return pl.col(name).str.len_chars() if exact else pl.col(name).str.len_bytes()
+
+
+def _profile(
+    sample: pl.Series, rows: int, totals: _Totals, exact: bool, peek: Peek
+) -> ColumnProfile:
+    filled, distinct, shortest, longest = totals
+    cells = sample.drop_nulls()
+    shape = shape_of(cells, peek)
+    least, greatest, histogram = _range(cells, shape)
     return ColumnProfile(
-        name=column.name,
-        filled=cells.len(),
-        rows=column.len(),
-        distinct=counts.height if counts is not None else 0,
-        shortest=_int(lengths.min()),
-        longest=_int(lengths.max()),
+        name=sample.name,
+        filled=filled,
+        rows=rows,
+        distinct=distinct,
+        shortest=shortest,
+        longest=longest,
         least=least,
         greatest=greatest,
-        frequent=_frequent(counts, column.name),
-        looks_like=looks_like,
-        share=share,
-        odd=_odd(sample.drop_nulls(), looks_like, share),
+        frequent=_frequent(cells),
+        looks_like=shape.name,
+        share=shape.share,
+        separator=shape.separator,
+        currency=shape.currency,
+        units=list(shape.units),
+        language=shape.language,
+        odd=oddities(cells, shape, distinct if exact else cells.n_unique(), cells.len())
+        if cells.len()
+        else [],
+        histogram=histogram,
+        sampled=None if exact else sample.len(),
     )
 
 
-def _int(value: object) -> int:
-    return int(str(value)) if value is not None else 0
-
-
-def _frequent(counts: pl.DataFrame | None, name: str) -> list[ValueCount]:
-    if counts is None:
-        return []
-    top = counts.sort("count", name, descending=[True, False]).head(6)
-    return [ValueCount(value=v, count=c) for v, c in top.rows()]
-
-
-def _looks_like(cells: pl.Series) -> tuple[str, float]:
+def _frequent(cells: pl.Series) -> list[ValueCount]:
     if cells.len() == 0:
-        return "empty", 1.0
-    text = cells.str.strip_chars()
-    frame = pl.DataFrame({"t": text})
-    digits = float(frame.select(pl.col("t").str.contains(r"^(\d{8}|\d{12,14})$").mean()).item())
-    if digits >= _ENOUGH:
-        right = float(frame.select(has_right_check_digit(pl.col("t")).mean()).item())
-        if right >= 0.5:
-            return "GTIN", right
-    for name, pattern in _SHAPES:
-        share = float(frame.select(pl.col("t").str.contains(pattern).mean()).item())
-        if share >= _ENOUGH:
-            return name, share
-    return "text", 1.0
+        return []
+    counts = cells.alias("value").value_counts(name="count")
+    top = counts.sort("count", "value", descending=[True, False]).head(_FREQUENT)
+    return [ValueCount(value=v[:300], count=c) for v, c in top.rows()]
 
 
-def _range(cells: pl.Series, looks_like: str) -> tuple[str | None, str | None]:
-    """Least and greatest of number columns, in the supplier's own writing."""
-    if looks_like not in ("whole number", "decimal with comma", "decimal with point"):
-        return None, None
-    text = pl.col("t").str.strip_chars()
-    if looks_like == "decimal with comma":
-        plain = text.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
-    else:
-        plain = text.str.replace_all(",", "", literal=True)
-    ranked = (
-        pl.DataFrame({"t": cells})
-        .with_columns(n=plain.cast(pl.Decimal(38, 6), strict=False))
-        .drop_nulls()
-        .sort("n")
+def _range(cells: pl.Series, shape: Shape) -> tuple[str | None, str | None, Histogram | None]:
+    """Least and greatest in the supplier's own writing, and the spread of numbers."""
+    if shape.name.startswith("date (year") or shape.name.startswith("date and time"):
+        return str(cells.min()), str(cells.max()), None
+    if shape.name not in _NUMBERS:
+        return None, None, None
+    number = _plain_number(cells, shape).cast(pl.Decimal(38, 6), strict=False)
+    frame = pl.DataFrame({"t": cells, "n": number}).drop_nulls()
+    if frame.height == 0:
+        return None, None, None
+    least = str(frame["t"][int(str(frame["n"].arg_min()))])
+    greatest = str(frame["t"][int(str(frame["n"].arg_max()))])
+    return least, greatest, _histogram(frame["n"], least, greatest)
+
+
+def _plain_number(cells: pl.Series, shape: Shape) -> pl.Series:
+    text = cells.str.replace_all(r"[^\d.,-]", "")
+    commas = int(text.str.contains(r",\d{1,2}$").sum())
+    points = int(text.str.contains(r"\.\d{1,2}$").sum())
+    if shape.name == "decimal with comma" or commas > points:
+        return text.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
+    return text.str.replace_all(",", "", literal=True)
+
+
+def _histogram(numbers: pl.Series, least: str, greatest: str) -> Histogram | None:
+    values = numbers.cast(pl.Float64)  # a picture for the eye: no price is kept from it
+    low, high = float(str(values.min())), float(str(values.max()))
+    if values.n_unique() < 3 or low == high:
+        return None
+    bins = ((values - low) / (high - low) * _BINS).floor().clip(0, _BINS - 1).cast(pl.Int32)
+    counts = dict(bins.value_counts().rows())
+    return Histogram(
+        least=least, greatest=greatest, counts=[counts.get(b, 0) for b in range(_BINS)]
     )
-    if ranked.height == 0:
-        return None, None
-    return str(ranked["t"][0]), str(ranked["t"][-1])
-
-
-def _odd(cells: pl.Series, looks_like: str, share: float) -> list[str]:
-    odd = []
-    blanks = int((cells != cells.str.strip_chars()).sum())
-    if blanks:
-        odd.append(f"{blanks} with blanks at an end")
-    broken = int(cells.str.contains("�", literal=True).sum())
-    if broken:
-        odd.append(f"{broken} with characters lost to a wrong encoding")
-    damaged = int(cells.str.contains(r"^\d[.,]\d+E\+\d+$").sum())
-    if damaged:
-        odd.append(f"{damaged} barcodes damaged by a spreadsheet (as in 9.52E+12)")
-    if share < 1.0:
-        others = round((1 - share) * cells.len())
-        what = "with a wrong check digit" if looks_like == "GTIN" else f"not like {looks_like}"
-        odd.append(f"{others} {what}")
-    return odd

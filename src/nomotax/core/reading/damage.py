@@ -1,0 +1,119 @@
+"""Cells that were damaged before they arrived: barcodes a spreadsheet turned into numbers like
+9.52E+12, and cells too large to be meant."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import polars as pl
+
+from nomotax.core.reading.problem import ReadingProblem
+from nomotax.core.schema.gtin import has_right_check_digit
+from nomotax.core.table import FAULT, HIDDEN, ROW
+
+#: Eleven digits and more are no price and no measure: this was a barcode.
+EXPONENT = r"^\d([.,]\d{1,11})?E\+1[0-4]$"
+#: The same, written out again: the lost digits have become zeros.
+_ZEROS = r"^\d{3,8}0{5,}$"
+_HUGE = 1 << 20
+_EXAMPLES = 10
+_TOLD = 50
+
+
+def hold_damaged(
+    table: pl.LazyFrame,
+    damaged: Literal["hold", "empty"],
+    told: list[ReadingProblem],
+    exponents: bool = True,
+) -> pl.LazyFrame:
+    """Empty every damaged barcode, name it, and hold its row unless a person said otherwise.
+    Without ``exponents`` no cell has one, by an earlier look at the bytes."""
+    names = [n for n in table.collect_schema().names() if n not in HIDDEN]
+    if not names:
+        return table
+    suspects = [n for n, hit in _hits(table, names, exponents).items() if hit]
+    columns = [n for n in suspects if _has_damaged(table, n, exponents)]
+    if not columns:
+        return table
+    _tell(table, columns, damaged, told)
+    masks = {n: _is_damaged(n) for n in columns}
+    said = pl.concat_str(
+        [
+            pl.when(masks[n]).then(pl.format(f"{_brace(n)} {{}} is a damaged barcode", n))
+            for n in columns
+        ],
+        separator="; ",
+        ignore_nulls=True,
+    )
+    fault = pl.when(pl.any_horizontal(masks.values())).then(said)
+    if damaged == "hold":
+        table = table.with_columns(pl.coalesce(FAULT, fault).alias(FAULT))
+    return table.with_columns(pl.when(~masks[n]).then(pl.col(n)).alias(n) for n in columns)
+
+
+def _hits(table: pl.LazyFrame, names: list[str], exponents: bool) -> dict[str, bool]:
+    looks = table.select(_may_be_damaged(n, exponents).any().alias(n) for n in names)
+    return looks.collect(engine="streaming").row(0, named=True)
+
+
+def _has_damaged(table: pl.LazyFrame, name: str, exponents: bool) -> bool:
+    rows = table.filter(_may_be_damaged(name, exponents)).select(_is_damaged(name).any())
+    return bool(rows.collect(engine="streaming").item())
+
+
+def _may_be_damaged(name: str, exponents: bool) -> pl.Expr:
+    """A quick look that misses none: patterns are slow on a million rows."""
+    text = pl.col(name)
+    zeros = text.str.ends_with("00000") & text.str.len_bytes().is_between(12, 14)
+    return (text.str.contains("E+1", literal=True) | zeros) if exponents else zeros
+
+
+def _brace(name: str) -> str:
+    return name.replace("{", "{{").replace("}", "}}")
+
+
+def _is_damaged(name: str) -> pl.Expr:
+    text = pl.col(name)
+    zeros = text.str.len_bytes().is_in([12, 13, 14]) & text.str.contains(_ZEROS)
+    # Worked out only where the shape fits: a barcode may end in zeros by right.
+    wrong = zeros & ~has_right_check_digit(pl.when(zeros).then(text))
+    return (text.str.contains(EXPONENT) | wrong).fill_null(False)
+
+
+def _tell(
+    table: pl.LazyFrame, columns: list[str], damaged: str, told: list[ReadingProblem]
+) -> None:
+    for name in columns:
+        cells = table.filter(_is_damaged(name)).select(ROW, name).collect(engine="streaming")
+        what = "their rows are held" if damaged == "hold" else "they arrive empty"
+        told.append(
+            ReadingProblem(
+                kind="damaged_barcode",
+                level="broken" if damaged == "hold" else "doubt",
+                row=int(cells[ROW][0]),
+                count=cells.height,
+                examples=tuple(cells[name].head(_EXAMPLES).to_list()),
+                message=f"{name!r}: {cells.height:,} barcodes were damaged by a spreadsheet (as "
+                f"in {cells[name][0]}, row {cells[ROW][0]}); {what}. Ask for the file with this "
+                "column as text.",
+            )
+        )
+
+
+def tell_huge(table: pl.LazyFrame, told: list[ReadingProblem]) -> None:
+    """Name columns with a cell of more than a megabyte."""
+    names = [n for n in table.collect_schema().names() if n not in HIDDEN]
+    if not names:
+        return
+    sizes = table.select(pl.col(n).str.len_bytes().max() for n in names)
+    for name, size in sizes.collect(engine="streaming").row(0, named=True).items():
+        if size and size > _HUGE:
+            row = table.filter(pl.col(name).str.len_bytes() == size).select(ROW).head(1).collect()
+            told.append(
+                ReadingProblem(
+                    kind="huge_cell",
+                    row=int(row.item()),
+                    message=f"{name!r}, row {row.item()}: a cell of {size / (1 << 20):.1f} MB. A "
+                    "quote may be missing somewhere before its end.",
+                )
+            )

@@ -1,0 +1,300 @@
+"""JSON and JSON Lines to flat records, streamed. Numbers keep the digits they are written with."""
+
+from __future__ import annotations
+
+import codecs
+import io
+import json
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import IO, Any
+
+import ijson
+
+from nomotax.core.errors import UnreadableFile
+from nomotax.core.reading.flatten import Flat, Value, cells, put, put_all
+from nomotax.core.reading.model import ArrivingTable, Detection, JsonReading, Offer
+from nomotax.core.reading.problem import ReadingProblem
+from nomotax.core.reading.spool import Spool, Tell, silent
+
+HEAD_BYTES = 2 << 20
+_DEEPEST = 100
+#: The name under which the key of a record arrives when records are members of an object.
+KEY = "@key"
+_TOLD = 50
+
+
+def read_json(
+    path: Path, reading: JsonReading, limit: int | None = None, tell: Tell = silent
+) -> ArrivingTable:
+    """Every record of the file, or the first ``limit``.
+
+    Raises ``UnreadableFile`` when there is no such record. A file that breaks off gives what
+    stood before the break, marked incomplete.
+    """
+    spool = Spool(tell)
+    problems: list[ReadingProblem] = []
+    complete = True
+    records = _lines(path, problems) if reading.lines else _streamed(path, reading.records)
+    try:
+        for record in records:
+            spool.add(cells(record))
+            if limit is not None and spool.rows >= limit:
+                break
+    except (ijson.JSONError, UnicodeDecodeError, RecursionError) as error:
+        complete = False
+        problems.append(_broken(error, spool.rows))
+    if spool.rows == 0 and complete and not problems:
+        raise UnreadableFile(
+            f"There are no records at {reading.records or 'the top'!r} in this file.",
+            where="records",
+            remedy=_elsewhere(path),
+        )
+    complete = complete and not any(p.kind == "broken_off" for p in problems)
+    return ArrivingTable(spool.finish(), problems, complete)
+
+
+def _broken(error: Exception, rows: int) -> ReadingProblem:
+    said = str(error).strip().splitlines()[0] if str(error).strip() else "it ends too early"
+    return ReadingProblem(
+        kind="broken_off",
+        level="broken",
+        count=rows,
+        message=f"The JSON breaks after record {rows:,}: {said}. The {rows:,} records before it "
+        "can be looked at; ask the supplier for the whole file.",
+    )
+
+
+def _elsewhere(path: Path) -> str:
+    names = ", ".join(repr(o.name) for o in _offers(path)[0][:6])
+    return f"Records are at: {names}." if names else "Nothing in it repeats."
+
+
+def open_text_bytes(path: Path) -> IO[bytes]:
+    """The file as UTF-8 bytes without a byte order mark, whatever Unicode it comes in."""
+    stream = path.open("rb")
+    start = stream.read(4)
+    stream.seek(0)
+    if start.startswith(codecs.BOM_UTF8):
+        stream.seek(3)
+        return stream
+    wide = start.startswith((codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE))
+    if wide or start[:2].count(0) == 1:
+        name = "utf-16" if wide else ("utf-16-be" if start[0] == 0 else "utf-16-le")
+        recoded = codecs.EncodedFile(stream, "utf-8", name)
+        return io.BufferedReader(_Raw(recoded))
+    return stream
+
+
+class _Raw(io.RawIOBase):
+    """A recoding stream as a raw one, which buffers and parsers can read from."""
+
+    def __init__(self, stream: Any) -> None:
+        self._stream, self._rest = stream, b""
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: Any) -> int:
+        if not self._rest:
+            self._rest = self._stream.read(1 << 16)
+        part, self._rest = self._rest[: len(buffer)], self._rest[len(buffer) :]
+        buffer[: len(part)] = part
+        return len(part)
+
+
+def _streamed(path: Path, records: str) -> Iterator[Flat]:
+    keyed = records == "*" or records.endswith("/*")
+    steps = [s for s in records.removesuffix("*").strip("/").split("/") if s]
+    prefix = ".".join("item" if s == "[]" else s for s in steps)
+    with open_text_bytes(path) as stream:
+        if keyed:
+            for key, value in ijson.kvitems(stream, prefix):
+                yield {KEY: key, **_record(value)}
+            return
+        for value in ijson.items(stream, f"{prefix}.item" if prefix else "item"):
+            yield _record(value)
+
+
+def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[Flat]:
+    wrong = number = 0
+    with open_text_bytes(path) as stream:
+        for number, line in enumerate(stream, 1):
+            if not line.strip():
+                continue
+            try:
+                value = _parse(line)
+            except ValueError as error:
+                wrong += 1
+                last = not line.endswith(b"\n")
+                if wrong <= _TOLD:
+                    problems.append(_bad_line(number, error, last))
+                continue
+            yield _record(value)
+    if wrong > _TOLD:
+        problems.append(
+            ReadingProblem(
+                kind="bad_line",
+                level="broken",
+                count=wrong - _TOLD,
+                message=f"{wrong - _TOLD:,} more lines are no JSON.",
+            )
+        )
+
+
+def _bad_line(number: int, error: ValueError, last: bool) -> ReadingProblem:
+    return ReadingProblem(
+        kind="broken_off" if last else "bad_line",
+        level="broken",
+        line=number,
+        message=f"Line {number:,} is no JSON{' and ends too early' if last else ''}: {error}. "
+        "It is not in the table.",
+    )
+
+
+def _parse(line: bytes) -> Any:
+    return json.loads(line, parse_int=str, parse_float=str, parse_constant=_refuse)
+
+
+def _refuse(name: str) -> Any:
+    raise ValueError(f"{name} is no JSON value")
+
+
+def _record(value: Any) -> Flat:
+    flat = _flat(value, 0)
+    return flat if isinstance(flat, dict) else {"value": flat} if flat else {}
+
+
+def _flat(value: Any, depth: int) -> Flat | Value:
+    """An object as flat columns; a list as a list, of objects as aligned columns."""
+    if depth > _DEEPEST:
+        raise UnreadableFile(f"Values are nested more than {_DEEPEST} deep.")
+    if isinstance(value, dict):
+        out: Flat = {}
+        for name, child in value.items():
+            _put(out, name, child, depth)
+        return out
+    if isinstance(value, list):
+        inner: Flat = {}
+        _put(inner, "", value, depth)
+        return inner if set(inner) - {""} else inner.get("", "")
+    return _text(value)
+
+
+def _put(out: Flat, name: str, child: Any, depth: int) -> None:
+    if isinstance(child, dict):
+        put(out, name, _flat(child, depth + 1))  # type: ignore[arg-type]
+    elif isinstance(child, list):
+        rows = [_flat(c, depth + 1) for c in child]
+        if any(isinstance(r, dict) for r in rows):
+            put_all(out, name, [r if isinstance(r, dict) else {"": r} if r else {} for r in rows])
+        elif rows:
+            out[name] = [r or None for r in rows]  # type: ignore[misc]
+    else:
+        text = _text(child)
+        if text:
+            out[name] = text
+
+
+def _text(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    return str(value)
+
+
+def detect_json(path: Path) -> Detection:
+    """The lists of objects in the head of the file, the likeliest chosen."""
+    documents = _documents(path)
+    offers, whole = _offers(path) if documents < 2 else ([], False)
+    if documents > 1 or (documents and not offers):
+        why = {"format": "every line is a JSON document of its own", "records": "one a line"}
+        return Detection(JsonReading(lines=True), why)
+    if not offers:
+        raise UnreadableFile(
+            "This JSON holds no records: there is no list of objects in it.",
+            where="first bytes",
+            remedy="Ask the supplier for the file with products.",
+        )
+    best = offers[0]
+    why = {
+        "format": "it starts like JSON",
+        "records": f"{best.count:,}{'' if whole else ' and more'} of them",
+    }
+    return Detection(JsonReading(records=best.name), why, tuple(offers[:20]))
+
+
+def _documents(path: Path) -> int:
+    """How many of the first lines are objects of their own."""
+    with open_text_bytes(path) as stream:
+        lines = [s for s in (stream.readline(1 << 20).strip() for _ in range(5)) if s]
+    found = 0
+    for line in lines:
+        try:
+            found += isinstance(_parse(line), dict)
+        except ValueError:
+            return found if found > 1 else 0
+    return found
+
+
+@dataclass
+class _Seen:
+    counts: dict[str, int] = field(default_factory=dict)
+    names: dict[str, dict[str, None]] = field(default_factory=dict)
+
+
+def _offers(path: Path) -> tuple[list[Offer], bool]:
+    with open_text_bytes(path) as stream:
+        head = stream.read(HEAD_BYTES)
+        whole = not stream.read(1)
+    seen = _walk(head)
+    found = [p for p, n in seen.counts.items() if n and (not p.endswith("*") or n > 1)]
+    found.sort(key=lambda p: -len(seen.names.get(p, {})) * math.sqrt(seen.counts[p]))
+    return [
+        Offer(
+            kind="records",
+            name=p,
+            count=seen.counts[p],
+            detail=", ".join(list(seen.names.get(p, {}))[:8]),
+            more=not whole,
+        )
+        for p in found
+    ], whole
+
+
+def _walk(head: bytes) -> _Seen:
+    """Objects in lists, and objects that are members of an object, by path."""
+    seen, stack = _Seen(), list[tuple[str, str]]()
+    try:
+        for prefix, event, value in ijson.parse(io.BytesIO(head)):
+            path = "/".join("[]" if s == "item" else s for s in prefix.split(".") if s)
+            if event in ("start_map", "start_array"):
+                if event == "start_map":
+                    _note(seen, stack, path)
+                stack.append((path, event))
+            elif event in ("end_map", "end_array"):
+                stack.pop()
+            elif event == "map_key" and stack:
+                seen.names.setdefault(_as_record(stack), {})[value] = None
+    except (ijson.JSONError, UnicodeDecodeError):
+        pass  # the head is cut, or the read itself tells where it breaks
+    return seen
+
+
+def _note(seen: _Seen, stack: list[tuple[str, str]], path: str) -> None:
+    if not stack:
+        return
+    above, kind = stack[-1]
+    name = above if kind == "start_array" else f"{above}/*".lstrip("/")
+    seen.counts[name] = seen.counts.get(name, 0) + 1
+
+
+def _as_record(stack: list[tuple[str, str]]) -> str:
+    """How the innermost object would be named as a record."""
+    if len(stack) < 2:
+        return "\0"
+    above, kind = stack[-2]
+    return above if kind == "start_array" else f"{above}/*".lstrip("/")

@@ -1,0 +1,90 @@
+"""Records of any width gathered into one all-text table without holding them all in memory."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable, Mapping
+from pathlib import Path
+
+import polars as pl
+
+from nomotax.core.reading.lists import wrapped
+from nomotax.core.table import FAULT, HIDDEN, ROW
+
+#: Stands before a cell that is a list until it is known which columns hold lists.
+LIST_MARK = "\x1d"
+_BATCH = 50_000
+_IN_MEMORY = 4
+
+
+#: Hears how many records have been read so far; may raise to stop.
+Tell = Callable[[int], None]
+
+
+def silent(records: int) -> None:
+    """Tells nobody."""
+
+
+class Spool:
+    """Takes records one by one. The first batches stay in memory; from then on each is a file in
+    a temporary folder that lives as long as the spool."""
+
+    def __init__(self, tell: Tell = silent) -> None:
+        self.rows = 0
+        self._tell = tell
+        self._batch: list[Mapping[str, str]] = []
+        self._names: dict[str, None] = {}
+        self._lists: set[str] = set()
+        self._parts: list[pl.LazyFrame] = []
+        self._folder: tempfile.TemporaryDirectory[str] | None = None
+
+    def add(self, record: Mapping[str, str]) -> None:
+        self._batch.append(record)
+        self.rows += 1
+        if len(self._batch) >= _BATCH:
+            self._flush()
+            self._tell(self.rows)
+
+    def _flush(self) -> None:
+        names: dict[str, None] = {}
+        for record in self._batch:
+            names.update(dict.fromkeys(record))
+        self._names.update(names)
+        data = {n: [r.get(n) for r in self._batch] for n in names}
+        frame = pl.DataFrame(data, schema=dict.fromkeys(names, pl.String))
+        if not names:
+            frame = pl.DataFrame({ROW: [0] * len(self._batch)}).select(pl.lit(None).alias(FAULT))
+        self._lists.update(n for n in names if frame[n].str.starts_with(LIST_MARK).any())
+        self._batch = []
+        self._parts.append(self._kept(frame))
+
+    def _kept(self, frame: pl.DataFrame) -> pl.LazyFrame:
+        if len(self._parts) < _IN_MEMORY:
+            return frame.lazy()
+        if self._folder is None:
+            self._folder = tempfile.TemporaryDirectory(prefix="nomotax-")
+        path = Path(self._folder.name) / f"{len(self._parts)}.parquet"
+        frame.write_parquet(path, compression="lz4")
+        return pl.scan_parquet(path)
+
+    def finish(self) -> pl.LazyFrame:
+        """The table: hidden columns, then every name in order of appearance. Columns that hold a
+        list anywhere hold lists everywhere."""
+        if self._batch or not self._parts:
+            self._flush()
+        table = pl.concat(self._parts, how="diagonal")
+        return (
+            table.with_columns(
+                pl.when(pl.col(n).str.starts_with(LIST_MARK))
+                .then(pl.col(n).str.slice(1))
+                .otherwise(wrapped(n))
+                .alias(n)
+                for n in self._names
+                if n in self._lists
+            )
+            .with_columns(
+                pl.int_range(1, pl.len() + 1, dtype=pl.UInt32).alias(ROW),
+                pl.lit(None, dtype=pl.String).alias(FAULT),
+            )
+            .select(*HIDDEN, *self._names)
+        )

@@ -1,0 +1,292 @@
+"""XML to flat records, streamed: one element after the other, each forgotten once it is read."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from lxml import etree
+
+from nomotax.core.errors import UnreadableFile
+from nomotax.core.reading.flatten import Flat, cells, put, put_all
+from nomotax.core.reading.model import ArrivingTable, Detection, Offer, XmlReading
+from nomotax.core.reading.problem import ReadingProblem
+from nomotax.core.reading.spool import Spool, Tell, silent
+
+HEAD_BYTES = 2 << 20
+_PROLOG = 256 * 1024
+_SPACE_DECLARED = re.compile(r' xmlns(:\w+)?="[^"]*"')
+_DEEPEST = 100
+_SAFE: dict[str, Any] = {
+    "resolve_entities": False,
+    "no_network": True,
+    "load_dtd": False,
+    "huge_tree": False,
+    "remove_comments": True,
+    "remove_pis": True,
+}
+
+Element = Any  # lxml's element is a C type whose stubs know less than we use
+
+
+def read_xml(
+    path: Path, reading: XmlReading, limit: int | None = None, tell: Tell = silent
+) -> ArrivingTable:
+    """Every record of the file, or the first ``limit``.
+
+    Raises ``UnreadableFile`` when the file declares entities or has no such record. A file that
+    breaks off gives what stood before the break, marked incomplete.
+    """
+    _refuse_entities(path)
+    wanted = reading.records.split("/") if reading.records else []
+    if not wanted:
+        raise UnreadableFile(
+            "Which element becomes a row has not been chosen.",
+            remedy="Choose a record element.",
+        )
+    spool, complete = Spool(tell), True
+    problems: list[ReadingProblem] = []
+    try:
+        for record in _records(path, wanted):
+            spool.add(cells(record))
+            if limit is not None and spool.rows >= limit:
+                break
+    except etree.XMLSyntaxError as error:
+        complete = False
+        problems.append(_broken(error, spool.rows))
+    if spool.rows == 0 and complete:
+        raise UnreadableFile(
+            f"There is no element {reading.records!r} in this file.",
+            where="record element",
+            remedy=_elsewhere(path),
+        )
+    return ArrivingTable(spool.finish(), problems, complete)
+
+
+def _broken(error: etree.XMLSyntaxError, rows: int) -> ReadingProblem:
+    line, column = (error.position or (0, 0))[:2]
+    said = (error.msg or "not well-formed").split(", line")[0]
+    return ReadingProblem(
+        kind="broken_off",
+        level="broken",
+        line=line,
+        count=rows,
+        message=f"The XML breaks at line {line}, column {column}: {said}. The {rows:,} records "
+        "before it can be looked at; ask the supplier for the whole file.",
+    )
+
+
+def _elsewhere(path: Path) -> str:
+    offers = detect_xml(path).offers
+    names = ", ".join(o.name for o in offers[:6])
+    return f"It has: {names}." if names else "Nothing in it repeats."
+
+
+def _refuse_entities(path: Path) -> None:
+    with path.open("rb") as stream:
+        prolog = stream.read(_PROLOG).replace(b"\0", b"")
+    if b"<!ENTITY" in prolog:
+        raise UnreadableFile(
+            "This XML declares entities, which can be made to expand without end; it is not read.",
+            where="document type declaration",
+            remedy="Ask the supplier for a file without entity declarations.",
+        )
+
+
+def _name(element: Element) -> str:
+    tag: str = element.tag
+    if tag[0] == "{":
+        local = tag[tag.index("}") + 1 :]
+        return f"{element.prefix}:{local}" if element.prefix else local
+    return tag
+
+
+def _attribute(element: Element, name: str) -> str:
+    if name[0] != "{":
+        return name
+    space, local = name[1:].split("}", 1)
+    prefix = next((p for p, uri in element.nsmap.items() if uri == space and p), "")
+    return f"{prefix}:{local}" if prefix else local
+
+
+@dataclass
+class _Level:
+    """An element above the records, and what is known of it so far."""
+
+    element: Element
+    flat: Flat = field(default_factory=dict)
+
+
+def _records(path: Path, wanted: list[str]) -> Iterator[Flat]:
+    """The flat records; values of the elements above stand before a record's own."""
+    local = wanted[-1].rsplit(":", 1)[-1]
+    levels: list[_Level] = []
+    for _, element in etree.iterparse(str(path), events=("end",), tag=f"{{*}}{local}", **_SAFE):
+        above = list(element.iterancestors())
+        above.reverse()
+        if len(above) != len(wanted) - 1 or [_name(e) for e in (*above, element)] != wanted:
+            continue
+        levels = _levels(levels, above, element)
+        record: Flat = {}
+        for level, name in zip(levels, wanted, strict=False):
+            put(record, name, level.flat)
+        put(record, "", _flat(element, 0))
+        yield {k.removeprefix("."): v for k, v in record.items()}
+        _forget(element)
+
+
+def _levels(known: list[_Level], above: list[Element], record: Element) -> list[_Level]:
+    """What the elements above hold beside the records: attributes, and children without any of
+    their own. Known levels are kept, so that nothing is read twice."""
+    levels: list[_Level] = []
+    for depth, element in enumerate(above):
+        same = depth < len(known) and known[depth].element is element
+        level = known[depth] if same else _Level(element, _attributes(element))
+        below = above[depth + 1] if depth + 1 < len(above) else record
+        for child in below.itersiblings(preceding=True):
+            if len(child) == 0 and child.text and child.text.strip():
+                level.flat[_name(child)] = child.text
+        levels.append(level)
+        if not same:
+            known = []
+    return levels
+
+
+def _forget(element: Element) -> None:
+    """Free a record that has been read, and what stands before it on its level."""
+    element.clear()
+    parent = element.getparent()
+    while parent is not None and element.getprevious() is not None:
+        del parent[0]
+    while parent is not None:
+        above = parent.getparent()
+        while above is not None and parent.getprevious() is not None:
+            del above[0]
+        parent = above
+
+
+def _attributes(element: Element) -> Flat:
+    return {f"@{_attribute(element, k)}": v for k, v in element.attrib.items()}
+
+
+def _flat(element: Element, depth: int) -> Flat:
+    if depth > _DEEPEST:
+        raise UnreadableFile(
+            f"Elements are nested more than {_DEEPEST} deep.", where=f"line {element.sourceline}"
+        )
+    out: Flat = _attributes(element) if element.attrib else {}
+    if len(element) == 0:
+        text = element.text
+        if text and not text.isspace():
+            out[""] = text
+        return out
+    if _is_mixed(element):
+        out[""] = _markup(element)
+        return out
+    groups: dict[str, list[Element]] = {}
+    for child in element:
+        if isinstance(child.tag, str):
+            groups.setdefault(_name(child), []).append(child)
+    for name, children in groups.items():
+        if len(children) == 1:
+            put(out, name, _flat(children[0], depth + 1))
+        else:
+            put_all(out, name, (_flat(c, depth + 1) for c in children))
+    return out
+
+
+def _is_mixed(element: Element) -> bool:
+    """Text between the children, as in a description with markup."""
+    if element.text and not element.text.isspace():
+        return True
+    return any(child.tail and not child.tail.isspace() for child in element)
+
+
+def _markup(element: Element) -> str:
+    parts = [element.text or ""]
+    for child in element:
+        etree.cleanup_namespaces(child)
+        parts.append(etree.tostring(child, encoding="unicode", with_tail=True))
+    return _SPACE_DECLARED.sub("", "".join(parts)).strip()
+
+
+def detect_xml(path: Path) -> Detection:
+    """The elements that repeat in the head of the file, the likeliest chosen."""
+    _refuse_entities(path)
+    seen, whole = _walk_head(path)
+    repeated = [p for p, n in seen.counts.items() if n > 1 and "/" in p]
+    if not repeated:
+        repeated = [p for p in seen.counts if seen.leaves.get(p)]
+    if not repeated:
+        raise UnreadableFile(
+            "This XML holds no records: nothing in it repeats.",
+            where="first bytes",
+            remedy="Ask the supplier for the file with products.",
+        )
+    ranked = sorted(repeated, key=lambda p: -seen.score(p))
+    best = ranked[0]
+    offers = tuple(
+        Offer(
+            kind="records",
+            name=p,
+            count=seen.counts[p],
+            detail=", ".join(list(seen.leaves.get(p, {}))[:8]),
+            more=not whole,
+        )
+        for p in ranked[:20]
+    )
+    number = f"{seen.counts[best]:,}{'' if whole else ' and more'}"
+    why = {
+        "format": "it starts like XML",
+        "records": f"{number} of them, with {len(seen.leaves.get(best, {}))} values each",
+    }
+    return Detection(XmlReading(records=best), why, offers)
+
+
+@dataclass
+class _Seen:
+    counts: dict[str, int] = field(default_factory=dict)
+    leaves: dict[str, dict[str, None]] = field(default_factory=dict)
+
+    def score(self, path: str) -> float:
+        return len(self.leaves.get(path, {})) * math.sqrt(self.counts[path])
+
+
+def _walk_head(path: Path) -> tuple[_Seen, bool]:
+    """Elements by path in the head of the file, and whether the head is the whole."""
+    parser = etree.XMLPullParser(events=("start", "end"), **_SAFE)
+    seen, stack = _Seen(), list[str]()
+    with path.open("rb") as stream:
+        head = stream.read(HEAD_BYTES)
+        whole = not stream.read(1)
+    with suppress(etree.XMLSyntaxError):  # the read itself tells where it breaks
+        parser.feed(head)
+    try:
+        for event, element in parser.read_events():
+            if event == "start":
+                stack.append(_name(element))
+                _note(seen, stack, element)
+            else:
+                stack.pop()
+    except etree.XMLSyntaxError:
+        pass
+    return seen, whole
+
+
+def _note(seen: _Seen, stack: list[str], element: Element) -> None:
+    path = "/".join(stack)
+    seen.counts[path] = seen.counts.get(path, 0) + 1
+    names = [f"@{_attribute(element, k)}" for k in element.attrib] or [""]
+    for depth in range(1, len(stack)):
+        above = "/".join(stack[:depth])
+        below = ".".join(stack[depth:])
+        leaves = seen.leaves.setdefault(above, {})
+        for name in names:
+            leaves[below + name] = None
+    own = seen.leaves.setdefault(path, {})
+    own.update(dict.fromkeys(n for n in names if n))
