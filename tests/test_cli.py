@@ -7,6 +7,7 @@ import os
 import re
 import subprocess
 import sys
+import zipfile
 from pathlib import Path
 
 import openpyxl
@@ -37,7 +38,7 @@ def test_inspect_tells_people_and_programs():
     document = json.loads(nomotax("inspect", DATA / "quarrow-week-1.csv", "--json").stdout)
     columns = {c["name"]: c for c in document["columns"]}
     assert document["rows"] == 1188 and columns["EAN"]["looks_like"] == "GTIN"
-    assert columns["EAN"]["odd"] == ["4 with a wrong check digit"]
+    assert "4 with a wrong check digit" in columns["EAN"]["odd"]
     assert columns["Cost EUR"]["greatest"] == "1.234,50"
 
 
@@ -94,7 +95,16 @@ def test_demo_files_are_what_the_script_makes(tmp_path, monkeypatch):
     monkeypatch.setattr(make, "DATA", tmp_path)
     make.main()
     for made in tmp_path.iterdir():
-        assert made.read_bytes() == (DATA / made.name).read_bytes(), made.name
+        kept = DATA / made.name
+        if made.suffix == ".xlsx":  # how well it is packed depends on the machine's zlib
+            assert unpacked(made) == unpacked(kept), made.name
+        else:
+            assert made.read_bytes() == kept.read_bytes(), made.name
+
+
+def unpacked(path):
+    with zipfile.ZipFile(path) as book:
+        return {name: book.read(name) for name in book.namelist()}
 
 
 def test_documents_are_current(tmp_path):

@@ -152,4 +152,5 @@ def test_windows_show_arriving_rows_as_they_are(client, brushes):
     assert len(window["marks"][0]) == len(window["fields"]) == len(window["results"][0])
     price = window["fields"].index("price")
     assert [r[price] for r in window["results"]] == ["3.10", "4.00"]
-    assert get(client, "/deliveries/2/rows", offset=3)["rows"][0][0] == "0015"
+    delivery = get(client, f"/feeds/{brushes}/bench")["delivery_id"]
+    assert get(client, f"/deliveries/{delivery}/rows", offset=3)["rows"][0][0] == "0015"

@@ -49,8 +49,9 @@ def mapped(client):
 
 
 def test_a_delivery_waits_and_is_read(client):
-    feed = get(client, "/stores/1/arrivals")["feeds"][0]
-    assert feed["supplier"] == "Quarrow Pigments" and feed["mapped"] == 0
+    feeds = {f["supplier"]: f for f in get(client, "/stores/1/arrivals")["feeds"]}
+    feed = feeds["Quarrow Pigments"]
+    assert len(feeds) == 5 and feed["mapped"] == 0
     delivery = get(client, f"/deliveries/{feed['deliveries'][0]['id']}")
     assert delivery["reading"]["encoding"] == "cp1252" and delivery["rows"] == 1188
     raw = get(client, "/deliveries/1/raw")
@@ -59,13 +60,13 @@ def test_a_delivery_waits_and_is_read(client):
 
 def test_another_reading_is_kept_on_the_feed(client):
     reading = get(client, "/deliveries/1")["reading"]
-    wrong = send(client, "put", "/deliveries/1/reading", reading | {"delimiter": ","})
+    wrong = send(client, "put", "/deliveries/1/reading", {"reading": reading | {"delimiter": ","}})
     assert wrong["why"]["delimiter"].startswith("saved on this feed")
     assert any(p["kind"] == "broken_row" for p in wrong["problems"])
-    right = send(client, "put", "/deliveries/1/reading", reading)
+    right = send(client, "put", "/deliveries/1/reading", {"reading": reading})
     assert len(right["columns"]) == 27
-    send(client, "post", "/demo/feeds/1/next", status=201)
-    assert get(client, "/deliveries/2")["reading"] == reading
+    arrived = send(client, "post", "/demo/feeds/1/next", status=201)["id"]
+    assert get(client, f"/deliveries/{arrived}")["reading"] == reading
 
 
 def test_suggestions_and_answers_leave_nothing_open(client):

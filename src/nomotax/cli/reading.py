@@ -57,7 +57,7 @@ def _say_reading(found: Detection) -> None:
     for name, value in found.reading.model_dump(exclude_defaults=True).items():
         if name not in ("reshape", "companions"):
             said = ", ".join(map(str, value)) if isinstance(value, tuple | list) else value
-            click.echo(f"  {name:<14}{said!s:<24}{found.why.get(name, '')}")
+            click.echo(f"  {name:<14}{said!s:<24} {found.why.get(name, '')}")
     for change in found.reading.reshape:
         click.echo(f"  {'reshape':<14}{change.describe()}")
     for own in found.reading.companions:

@@ -78,7 +78,12 @@ def quarrow_bundle() -> Bundle:
     return Bundle.model_validate(
         {
             "name": "Quarrow Pigments weekly list",
-            "reading": {"format": "delimited", "encoding": "cp1252", "delimiter": ";", "decimal": ","},
+            "reading": {
+                "format": "delimited",
+                "encoding": "cp1252",
+                "delimiter": ";",
+                "decimal": ",",
+            },
             "crosswalk": {"fills": fills, "parked": {}, "left_out": ["Remark"]},
             "value_tables": [
                 {"name": "Quarrow colour", "entries": colours},

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import io
 import json
+from dataclasses import dataclass
 from pathlib import Path
 
 from nomotax.core.errors import NotFound
 from nomotax.core.pricing.ladder import Ladder
+from nomotax.core.reading.model import parse_reading
 from nomotax.core.schema.table_schema import from_descriptor
 from nomotax.demo.crosswalk import LADDER
 from nomotax.flows import catalog, prices, receive, stores
@@ -18,13 +20,38 @@ from nomotax.records.tables import Delivery
 DATA = Path(__file__).parent / "data"
 STORE = "Ostrelle Art Supply"
 SUPPLIER = "Quarrow Pigments"
-#: What Quarrow sends, in order.
-DELIVERIES = ("quarrow-week-1.csv", "quarrow-week-2.csv")
+
+
+@dataclass(frozen=True)
+class Sender:
+    """One of the demo's suppliers: its feed, and what it sends, in order. ``reading`` is one that
+    a person has worked out already."""
+
+    feed: str
+    files: tuple[str, ...]
+    reading: str = ""
+
+
+SENDERS = {
+    SUPPLIER: Sender("Weekly list", ("quarrow-week-1.csv", "quarrow-week-2.csv")),
+    "Sollund Paper Mill": Sender("Price book", ("sollund-week-1.xml", "sollund-week-2.xml")),
+    "Brindlecombe Brushes": Sender(
+        "Trade list", ("brindlecombe-week-1.xlsx", "brindlecombe-week-2.xlsx")
+    ),
+    "Castelune Wholesale": Sender(
+        "Range, prices and stock", ("castelune-week-1.zip", "castelune-week-2.zip")
+    ),
+    "Former platform": Sender(
+        "Product export",
+        ("former-platform-week-1.csv", "former-platform-week-2.csv"),
+        "former-platform-reading.json",
+    ),
+}
 
 
 def load_demo() -> int | None:
-    """Make Ostrelle with its catalog and the first Quarrow delivery waiting; gives the store's
-    id, or None when there is a store already."""
+    """Make Ostrelle with its catalog and the first delivery of every supplier waiting; gives the
+    store's id, or None when there is a store already."""
     if stores.list_stores():
         return None
     schema = from_descriptor(json.loads((DATA / "store-schema.json").read_text("utf-8")))
@@ -32,19 +59,27 @@ def load_demo() -> int | None:
     store_id = stores.add_store(STORE, schema, categories)
     prices.save_ladder(store_id, Ladder.model_validate(LADDER))
     catalog.load_catalog(store_id, (DATA / "catalog.csv").read_bytes())
-    feed_id = stores.add_feed(store_id, SUPPLIER, "Weekly list")
-    next_delivery(feed_id)
+    for supplier, sender in SENDERS.items():
+        feed_id = stores.add_feed(store_id, supplier, sender.feed)
+        if sender.reading:
+            receive.save_reading(feed_id, parse_reading(json.loads(_text(sender.reading))))
+        next_delivery(feed_id)
     return store_id
+
+
+def _text(name: str) -> str:
+    return (DATA / name).read_text("utf-8")
 
 
 def waiting_deliveries(feed_id: int) -> list[str]:
     """The demo files that this feed has not received yet, in order; none for other feeds."""
     with session() as db:
         feeds = Feeds(db)
-        if feeds.supplier(feeds.get(feed_id)).name != SUPPLIER:
+        sender = SENDERS.get(feeds.supplier(feeds.get(feed_id)).name)
+        if sender is None or feeds.get(feed_id).name != sender.feed:
             return []
         known = {d.file_name for d in Deliveries(db).of_feed(feed_id)}
-    return [name for name in DELIVERIES if name not in known]
+    return [name for name in sender.files if name not in known]
 
 
 def next_delivery(feed_id: int) -> Delivery:

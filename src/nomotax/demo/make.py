@@ -19,6 +19,7 @@ from nomotax.core.schema.table_schema import to_descriptor
 from nomotax.demo.crosswalk import quarrow_bundle
 from nomotax.demo.palette import CASEIN, COLOURS, FORMS, OTHERS, TURQUOISE, Colour, Form
 from nomotax.demo.store import CATEGORIES, OTHER_PRODUCTS, SCHEMA, STORE_COLOURS, STORE_PLACES
+from nomotax.demo.suppliers import brindlecombe, castelune, former, sollund
 
 DATA = Path(__file__).parent / "data"
 HOST = "http://files.quarrow.example"
@@ -262,11 +263,26 @@ def _stored(a: Article) -> dict[str, str]:
     }
 
 
+def other_suppliers() -> dict[str, bytes]:
+    """The files of the other four suppliers by name, and the former platform's reading."""
+    files = {}
+    for week in (1, 2):
+        files[f"sollund-week-{week}.xml"] = sollund.book(week)
+        files[f"brindlecombe-week-{week}.xlsx"] = brindlecombe.workbook(week)
+        files[f"castelune-week-{week}.zip"] = castelune.parcel(week)
+        files[f"former-platform-week-{week}.csv"] = former.export(week)
+    document = former.reading().model_dump_json(indent=1, exclude_none=True)
+    files["former-platform-reading.json"] = (document + "\n").encode()
+    return files
+
+
 def main() -> None:
     """Write every demo file."""
     DATA.mkdir(exist_ok=True)
     (DATA / "quarrow-week-1.csv").write_bytes(quarrow_csv(first_week(), broken=True))
     (DATA / "quarrow-week-2.csv").write_bytes(quarrow_csv(second_week(), broken=False))
+    for name, data in other_suppliers().items():
+        (DATA / name).write_bytes(data)
     (DATA / "catalog.csv").write_bytes(catalog_csv())
     bundle = quarrow_bundle().model_dump_json(indent=1, exclude_none=True)
     (DATA / "quarrow-crosswalk.json").write_text(bundle + "\n", encoding="utf-8")

@@ -96,7 +96,7 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
         except NomotaxError as error:
             return _keep_failure(delivery_id, error, reading)
     if reading is not None or saved is None:
-        _save_reading(delivery.feed_id, chosen)
+        save_reading(delivery.feed_id, chosen)
     if fresh:
         _read_leaning(done)
     return done
@@ -212,7 +212,8 @@ def _keep_table(
         return Deliveries(db).add(delivery)
 
 
-def _save_reading(feed_id: int, reading: Reading) -> None:
+def save_reading(feed_id: int, reading: Reading) -> None:
+    """Keep a reading on a feed, for its next delivery."""
     with session() as db:
         feed = Feeds(db).get(feed_id)
         feed.reading = reading.model_dump(mode="json")

@@ -45,6 +45,8 @@ def find_frame(records: Sequence[Cells]) -> Frame:
     if height > 1:
         reasons["header_height"] = "the names stand on two lines, joined cells above single ones"
     top = row - height + 1
+    if height > 1 and top > 1:
+        reasons["header_row"] = f"{top - 1} lines of titles stand above the names"
     notes = _notes(records, row)
     if notes:
         reasons["notes_rows"] = f"{notes} rows of units or remarks stand under the names"

@@ -3,13 +3,15 @@ share, seen in their values."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from pathlib import PurePosixPath
 
 import polars as pl
 
+from nomotax.core.reading.lists import list_items
 from nomotax.core.reading.model import Companion, Detection, KeyPair, Reading
-from nomotax.core.reading.reshape import Attributes, Gather, NamePair, Reshape
+from nomotax.core.reading.reshape import Attributes, Gather, NamePair, Reshape, Unfold
 from nomotax.core.table import HIDDEN
 
 _LEAST_SHARED = 0.6
@@ -73,6 +75,36 @@ def _best_pair(
     return best
 
 
+def _best_list(main: pl.DataFrame, other: pl.DataFrame) -> tuple[float, str, str]:
+    """A list that the main table's values are looked up in, as a tree of categories: nearly all
+    of a column's values are keys of the other table, and the columns are called alike."""
+    for theirs in _unique_columns(other):
+        known = _keys(other, theirs).implode()
+        for column in _columns(main):
+            keys = _keys(main, column).unique()
+            alike = column.lower() == theirs.lower()
+            if alike and keys.len() > 2 and float(str(keys.is_in(known).mean())) >= 0.9:
+                return 1.0, column, theirs
+    return 0.0, "", ""
+
+
+def propose_unfold(frame: pl.DataFrame) -> tuple[Unfold, ...]:
+    """A row for each entry of a repeated element that has a code of its own."""
+    lists = [c for c in _columns(frame) if frame[c].drop_nulls().head(1).str.starts_with("[").any()]
+    stems: dict[str, list[str]] = {}
+    for column in lists:
+        if "." in column or "@" in column:
+            stems.setdefault(re.split(r"[.@](?=[^.@]*$)", column)[0], []).append(column)
+    for stem, columns in sorted(stems.items(), key=lambda item: len(item[0])):
+        entries = [
+            [e for cell in frame[c].drop_nulls() for e in list_items(cell) if e] for c in columns
+        ]
+        if len(columns) > 1 and any(len(e) > 3 and len(set(e)) == len(e) for e in entries):
+            rest = [c for c in _unique_columns(frame) if c not in lists]
+            return (Unfold(columns=(stem,), key=rest[0] if rest else ""),)
+    return ()
+
+
 def propose_companions(
     main: str, samples: Mapping[str, pl.DataFrame], found: Mapping[str, Detection]
 ) -> tuple[tuple[Companion, ...], str]:
@@ -83,6 +115,8 @@ def propose_companions(
         if name == main or not frame.height:
             continue
         share, column, theirs = _best_pair(samples[main], frame, unique)
+        if share < _LEAST_SHARED:
+            share, column, theirs = _best_list(samples[main], frame)
         if share < _LEAST_SHARED:
             continue
         own = frame[theirs].str.strip_chars()

@@ -17,6 +17,7 @@ from nomotax.core.reading.damage import hold_damaged, tell_huge
 from nomotax.core.reading.delimited import read_delimited
 from nomotax.core.reading.detect_delimited import HEAD_BYTES, detect_decimal, detect_delimited
 from nomotax.core.reading.json_records import detect_json, read_json
+from nomotax.core.reading.lists import list_items
 from nomotax.core.reading.model import (
     ArrivingTable,
     Detection,
@@ -27,7 +28,7 @@ from nomotax.core.reading.model import (
     XmlReading,
 )
 from nomotax.core.reading.problem import ReadingProblem
-from nomotax.core.reading.proposals import main_file, propose_companions
+from nomotax.core.reading.proposals import main_file, propose_companions, propose_unfold
 from nomotax.core.reading.reshape import reshape
 from nomotax.core.reading.signature import FileKind, kind_of
 from nomotax.core.reading.spool import Tell, silent
@@ -104,9 +105,18 @@ def _with_decimal(path: Path, found: Detection) -> Detection:
         frame = _read_plain(path, found.reading, _SAMPLE_ROWS).frame
     except UnreadableFile:
         return found
-    decimal, why = detect_decimal(frame.drop(HIDDEN).rows())
-    reading = found.reading.model_copy(update={"decimal": decimal})
-    return replace(found, reading=reading, why=found.why | {"decimal": why})
+    unfold = propose_unfold(frame) if found.reading.format in ("xml", "json") else ()
+    decimal, why = detect_decimal(_single_cells(frame))
+    reading = found.reading.model_copy(update={"decimal": decimal, "reshape": unfold})
+    reasons = found.why | {"decimal": why}
+    if unfold:
+        reasons["reshape"] = f"{unfold[0].columns[0]!r} repeats, with a code of its own each time"
+    return replace(found, reading=reading, why=reasons)
+
+
+def _single_cells(frame: pl.DataFrame) -> list[list[str | None]]:
+    """Cells one by one, lists taken apart."""
+    return [list_items(cell) for row in frame.drop(HIDDEN).rows() for cell in row]
 
 
 def _detect_archive(source: Source) -> Detection:

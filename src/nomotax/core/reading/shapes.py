@@ -161,7 +161,9 @@ def _separated(text: pl.Series) -> Shape | None:
     """A category path, or a list: the same separator in most cells, short parts between."""
     if float(str(text.str.len_chars().mean())) > 160:
         return None
-    text = text.head(2000)
+    text = text.head(2000).unique(maintain_order=True)
+    if text.len() < 2:
+        return None
     for separator in _PATHS:
         deep = float(str(text.str.contains(separator, literal=True).mean()))
         parts = text.str.split(separator) if deep >= 0.6 else text.head(0).str.split(separator)

@@ -127,7 +127,7 @@ def _as_seen(frame: pl.DataFrame, marks: Marks) -> pl.DataFrame:
     if frame.height == 0:
         return frame
     text = pl.all()
-    long_number = text.str.contains(r"^-?\d*\.\d{10,}$|^-?\d+(\.\d+)?[eE][+-]?\d+$")
+    long_number = text.str.contains(r"^-?\d*\.\d{10,}$")
     frame = frame.with_columns(
         pl.when(long_number)
         .then(
@@ -147,7 +147,7 @@ def _as_seen(frame: pl.DataFrame, marks: Marks) -> pl.DataFrame:
 
 
 def _needs_care(frame: pl.DataFrame) -> bool:
-    pattern = r"\.\d{10}|\d[eE][+-]?\d| 00:00:00$"
+    pattern = r"\.\d{10}| 00:00:00$"
     return bool(frame.select(pl.any_horizontal(pl.all().str.contains(pattern).any())).item())
 
 

@@ -148,7 +148,7 @@ def _levels(known: list[_Level], above: list[Element], record: Element) -> list[
         same = depth < len(known) and known[depth].element is element
         level = known[depth] if same else _Level(element, _attributes(element))
         below = above[depth + 1] if depth + 1 < len(above) else record
-        for child in below.itersiblings(preceding=True):
+        for child in reversed(list(below.itersiblings(preceding=True))):
             if len(child) == 0 and child.text and child.text.strip():
                 level.flat[_name(child)] = child.text
         levels.append(level)
@@ -229,7 +229,8 @@ def detect_xml(path: Path) -> Detection:
             remedy="Ask the supplier for the file with products.",
         )
     ranked = sorted(repeated, key=lambda p: -seen.score(p))
-    best = ranked[0]
+    best = _whole_record(seen, ranked[0], repeated)
+    ranked = [best, *(p for p in ranked if p != best)]
     offers = tuple(
         Offer(
             kind="records",
@@ -246,6 +247,26 @@ def detect_xml(path: Path) -> Detection:
         "records": f"{number} of them, with {len(seen.leaves.get(best, {}))} values each",
     }
     return Detection(XmlReading(records=best), why, offers)
+
+
+#: An element with so many values of its own is a record, not a mere container.
+_OWN_VALUES = 3
+
+
+def _whole_record(seen: _Seen, best: str, repeated: list[str]) -> str:
+    """The outermost record around ``best``: where a product holds its sizes, the product, so
+    that one without any size is not lost."""
+    path = best
+    while "/" in path:
+        path = path.rsplit("/", 1)[0]
+        inner = [
+            p for p in repeated if p.startswith(path + "/") and seen.counts[p] > seen.counts[path]
+        ]
+        stems = tuple(p.removeprefix(path + "/").replace("/", ".") for p in inner)
+        own = [n for n in seen.leaves.get(path, {}) if not n.startswith(stems)]
+        if path in repeated and len(own) >= _OWN_VALUES:
+            best = path
+    return best
 
 
 @dataclass
