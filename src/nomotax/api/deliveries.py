@@ -53,7 +53,9 @@ class DeliveryView(BaseModel):
     has_password: bool
 
 
-class RawQuery(BaseModel):
+class PartQuery(BaseModel):
+    """A file of an archive or a sheet of a workbook; the whole delivery by default."""
+
     part: str = ""
 
 
@@ -154,9 +156,9 @@ def read_again(path: DeliveryPath, body: ReadingEdit) -> Response:
 
 
 @api.get("/deliveries/<int:delivery_id>/detection", responses={200: DetectionView})
-def get_detection(path: DeliveryPath) -> Response:
-    """How the delivery would be read as detected."""
-    found = reading.detection(path.delivery_id)
+def get_detection(path: DeliveryPath, query: PartQuery) -> Response:
+    """How the delivery, or a part of it, would be read as detected."""
+    found = reading.detection(path.delivery_id, query.part)
     return answer(DetectionView(reading=found.reading, why=found.why, offers=list(found.offers)))
 
 
@@ -174,6 +176,12 @@ def preview(path: DeliveryPath, body: ReadingEdit) -> Response:
     )
 
 
+@api.post("/deliveries/<int:delivery_id>/read", responses={200: DeliveryView})
+def read_as_saved(path: DeliveryPath) -> Response:
+    """Read a delivery once more by its feed's saved reading, or as detected."""
+    return answer(_view(_queued(receive.read_anew(path.delivery_id))))
+
+
 @api.post("/deliveries/<int:delivery_id>/accept", responses={200: DeliveryView})
 def accept_incomplete(path: DeliveryPath) -> Response:
     """Take a file that broke off as it is."""
@@ -187,7 +195,7 @@ def stop_reading(path: DeliveryPath) -> Response:
 
 
 @api.get("/deliveries/<int:delivery_id>/raw", responses={200: RawView})
-def get_raw(path: DeliveryPath, query: RawQuery) -> Response:
+def get_raw(path: DeliveryPath, query: PartQuery) -> Response:
     """The head of the file as it is, or of a part of it."""
     found = reading.raw(path.delivery_id, query.part)
     files = [ArchiveFile.model_validate(f, from_attributes=True) for f in found.files]

@@ -26,6 +26,9 @@ class DeliveryLine(BaseModel):
     columns: int
     problems: int
     error: str
+    stage: str
+    because: str
+    complete: bool
     same_as: int | None
     run_id: int | None
     run_status: str | None
@@ -80,8 +83,11 @@ def delivery_line(delivery: Delivery, earlier: list[Delivery], run: Run | None) 
         rows=delivery.rows,
         rows_before=earlier[0].rows if earlier else None,
         columns=len(delivery.columns),
-        problems=len(delivery.problems),
+        problems=sum(p.get("level") != "note" for p in delivery.problems),
         error=delivery.error,
+        stage=delivery.stage,
+        because=delivery.because,
+        complete=delivery.complete or delivery.accepted,
         same_as=same.id if same else None,
         run_id=run.id if run else None,
         run_status=run.status if run else None,

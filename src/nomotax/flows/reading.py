@@ -25,11 +25,12 @@ _RAW_BYTES = 256 * 1024
 _RAW_ROWS = 40
 
 
-def detection(delivery_id: int) -> Detection:
-    """How the delivery would be read without any saved choice. Raises ``UnreadableFile``."""
+def detection(delivery_id: int, part: str = "") -> Detection:
+    """How the delivery, or one file or sheet of it, would be read without any saved choice.
+    Raises ``UnreadableFile``."""
     delivery, feed = _known(delivery_id)
     with source_of(delivery, feed.password) as source:
-        return detect(source)
+        return detect(source, part)
 
 
 def preview(delivery_id: int, reading: Reading) -> ArrivingTable:

@@ -102,6 +102,16 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
     return done
 
 
+def read_anew(delivery_id: int) -> Delivery:
+    """Read once more, as when a password has been given; a large one is left to be queued."""
+    with session() as db:
+        delivery = Deliveries(db).get(delivery_id)
+        if delivery.size > AT_ONCE:
+            delivery.status = "reading"
+            return Deliveries(db).add(delivery)
+    return read_queued(delivery_id)
+
+
 def read_queued(delivery_id: int) -> Delivery:
     """What a worker does with a delivery that is left with status "reading"."""
     with session() as db:

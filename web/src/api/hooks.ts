@@ -14,7 +14,12 @@ export type Question = Schemas["Question"];
 export type Window = Schemas["Window"];
 export type Ladder = Schemas["Ladder"];
 export type Rung = Schemas["Rung"];
-export type Reading = Schemas["Reading"];
+export type DeliveryView = Schemas["DeliveryView"];
+export type Reading = NonNullable<DeliveryView["reading"]>;
+export type Change = NonNullable<Reading["reshape"]>[number];
+export type Companion = Schemas["Companion"];
+export type ReadingProblem = Schemas["ReadingProblem"];
+export type ColumnProfile = Schemas["ColumnProfile"];
 export type RunView = Schemas["RunView"];
 export type FeedLine = Schemas["FeedLine"];
 export type DeliveryLine = Schemas["DeliveryLine"];
@@ -44,7 +49,9 @@ export function useArrivals(store: number) {
         api.GET("/api/v1/stores/{store_id}/arrivals", { params: { path: { store_id: store } } }),
       ),
     refetchInterval: (query) =>
-      query.state.data?.feeds.some((f) => f.deliveries.some((d) => isBusy(d.run_status)))
+      query.state.data?.feeds.some((f) =>
+        f.deliveries.some((d) => isBusy(d.run_status) || d.status === "reading"),
+      )
         ? 700
         : false,
   });
@@ -54,6 +61,7 @@ export function useDelivery(id: number | undefined) {
   return useQuery({
     queryKey: ["delivery", id],
     enabled: id !== undefined,
+    refetchInterval: (query) => (query.state.data?.status === "reading" ? 700 : false),
     queryFn: () =>
       take(
         api.GET("/api/v1/deliveries/{delivery_id}", {
@@ -63,14 +71,47 @@ export function useDelivery(id: number | undefined) {
   });
 }
 
-export function useRaw(id: number | undefined) {
+export function useRaw(id: number | undefined, part: string, reading: string) {
   return useQuery({
-    queryKey: ["raw", id],
+    queryKey: ["raw", id, part, reading],
     enabled: id !== undefined,
+    placeholderData: keepPreviousData,
     queryFn: () =>
       take(
         api.GET("/api/v1/deliveries/{delivery_id}/raw", {
-          params: { path: { delivery_id: id ?? 0 } },
+          params: { path: { delivery_id: id ?? 0 }, query: part ? { part } : {} },
+        }),
+      ),
+  });
+}
+
+/** The head of the table that a reading would give; nothing is saved. */
+export function usePreview(id: number, reading: Reading | null) {
+  return useQuery({
+    queryKey: ["preview", id, JSON.stringify(reading)],
+    enabled: reading !== null,
+    retry: false,
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      take(
+        api.POST("/api/v1/deliveries/{delivery_id}/preview", {
+          params: { path: { delivery_id: id } },
+          body: { reading: reading as Reading },
+        }),
+      ),
+  });
+}
+
+/** How a delivery, or one file or sheet of it, would be read as detected. */
+export function useDetection(id: number, part: string, enabled = true) {
+  return useQuery({
+    queryKey: ["detection", id, part],
+    enabled,
+    retry: false,
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/deliveries/{delivery_id}/detection", {
+          params: { path: { delivery_id: id }, query: part ? { part } : {} },
         }),
       ),
   });

@@ -251,7 +251,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How the delivery would be read as detected. */
+        /** How the delivery, or a part of it, would be read as detected. */
         get: operations["deliveries_get_detection_deliveries__int_delivery_id__detection_get"];
         put?: never;
         post?: never;
@@ -272,6 +272,23 @@ export interface paths {
         put?: never;
         /** The head of the table that a reading would give; nothing is saved. */
         post: operations["deliveries_preview_deliveries__int_delivery_id__preview_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{delivery_id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a delivery once more by its feed's saved reading, or as detected. */
+        post: operations["deliveries_read_as_saved_deliveries__int_delivery_id__read_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1003,6 +1020,12 @@ export interface components {
             problems: number;
             /** Error */
             error: string;
+            /** Stage */
+            stage: string;
+            /** Because */
+            because: string;
+            /** Complete */
+            complete: boolean;
             /** Same As */
             same_as: number | null;
             /** Run Id */
@@ -3895,7 +3918,9 @@ export interface operations {
     };
     deliveries_get_detection_deliveries__int_delivery_id__detection_get: {
         parameters: {
-            query?: never;
+            query?: {
+                part?: string;
+            };
             header?: never;
             path: {
                 delivery_id: number;
@@ -3964,6 +3989,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PreviewView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliveries_read_as_saved_deliveries__int_delivery_id__read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"];
                 };
             };
             /** @description Not Found */

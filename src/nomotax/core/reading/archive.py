@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import fnmatch
-import gzip
+import struct
 import zlib
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -29,6 +29,12 @@ _TABLES = {
     ".json", ".jsonl", ".ndjson",
 }  # fmt: skip
 _ARCHIVES = {".zip", ".gz", ".7z", ".rar", ".tar", ".tgz", ".bz2", ".xz"}
+
+#: What the library raises, one way or another, on an archive that is not whole.
+_DAMAGE = (
+    pyzipper.BadZipFile, zlib.error, EOFError, NotImplementedError, OSError, ValueError, KeyError,
+    struct.error,
+)  # fmt: skip
 
 Kind = Literal["table", "picture", "archive", "other"]
 
@@ -68,7 +74,7 @@ def _opened(path: Path) -> Iterator[pyzipper.AESZipFile]:
     try:
         with pyzipper.AESZipFile(path) as archive:
             yield archive
-    except (pyzipper.BadZipFile, zlib.error, EOFError, NotImplementedError) as error:
+    except _DAMAGE as error:
         raise UnreadableFile(
             f"The ZIP archive is cut off or damaged: {str(error) or 'it ends too early'}.",
             where=f"{path.stat().st_size:,} bytes received",
@@ -196,15 +202,31 @@ def _copy(source: IO[bytes], target: Path, announced: int) -> None:
             out.write(chunk)
 
 
+def _inflated(source: IO[bytes]) -> Iterator[bytes]:
+    """The contents of a gzip file (RFC 1952), all its members, as far as they go. Raises
+    ``EOFError`` where it breaks off."""
+    decoder = zlib.decompressobj(31)
+    whole = False
+    while raw := source.read(_CHUNK >> 4):
+        while raw:
+            whole = False
+            yield decoder.decompress(raw, _CHUNK)
+            raw = decoder.unconsumed_tail
+            if decoder.eof:
+                raw, decoder, whole = decoder.unused_data, zlib.decompressobj(31), True
+    if not whole:
+        raise EOFError("it ends too early")
+
+
 def gunzip(path: Path, folder: Path, name: str) -> tuple[Path, list[ReadingProblem]]:
     """Unpack a gzip file. What stands before a break is kept, and told."""
     suffix = PurePosixPath(name.removesuffix(".gz")).suffix.lower()
     target = folder / f"unpacked{suffix}"
     written, packed = 0, path.stat().st_size
     problems: list[ReadingProblem] = []
-    with gzip.open(path) as source, target.open("wb") as out:
+    with path.open("rb") as source, target.open("wb") as out:
         try:
-            while chunk := source.read(_CHUNK):
+            for chunk in _inflated(source):
                 written += len(chunk)
                 if written > MOST_BYTES or (
                     written > _RATIO_FROM and written > packed * _HIGHEST_RATIO
@@ -214,7 +236,7 @@ def gunzip(path: Path, folder: Path, name: str) -> tuple[Path, list[ReadingProbl
                         where=f"{packed:,} bytes packed",
                     )
                 out.write(chunk)
-        except (EOFError, OSError, zlib.error) as error:
+        except (EOFError, zlib.error) as error:
             if written == 0:
                 raise UnreadableFile(
                     f"The gzip file is damaged: {error}.",

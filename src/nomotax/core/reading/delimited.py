@@ -68,6 +68,15 @@ def read_delimited(data: bytes, reading: DelimitedReading, head: bool = False) -
         problems.append(
             ReadingProblem(kind="no_rows", message="The file has a header and no rows under it.")
         )
+    if not head and frame.height and not utf8.endswith((b"\n", b"\r")):
+        problems.append(
+            ReadingProblem(
+                kind="no_last_line_end",
+                level="note",
+                message="The last line has no line end. If this supplier's files have one, the "
+                "file was cut off.",
+            )
+        )
     if len(names) == 1 and frame.height and reading.header_row:
         problems.append(
             ReadingProblem(

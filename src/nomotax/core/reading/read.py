@@ -40,6 +40,8 @@ from nomotax.core.table import FAULT, HIDDEN, ROW
 FILE = "File"
 _PREVIEW_BYTES = 2 << 20
 _SAMPLE_ROWS = 400
+#: A preview joins so many rows of a companion: enough that keys find their partners.
+_COMPANION_ROWS = 20_000
 _WORDS: dict[str, str] = {
     "delimited": "delimited text",
     "workbook": "a workbook",
@@ -63,12 +65,19 @@ class Source:
         return self.name or self.path.name
 
 
-def detect(source: Source) -> Detection:
-    """Propose how to read a delivery, with reasons and what else is in it.
+def detect(source: Source, part: str = "") -> Detection:
+    """Propose how to read a delivery, with reasons and what else is in it; ``part`` is one file
+    of an archive or one sheet of a workbook, to be read alone.
 
     Raises ``UnreadableFile`` when it is nothing that can be read.
     """
     kind = kind_of(source.path)
+    if part and kind == "zip":
+        with in_archive(source, part) as path:
+            found = _detect_plain(path)
+        return replace(found, reading=found.reading.model_copy(update={"files": (part,)}))
+    if part and kind == "workbook":
+        return detect_workbook(source.path, part)
     if kind == "zip":
         return _detect_archive(source)
     with _unpacked(source, ()) as (files, _):
@@ -236,7 +245,8 @@ def read(
     tables_at_hand = dict(companions or {})
     for own in reading.companions:
         if own.reading is not None:
-            tables_at_hand[own.name] = read(source, own.reading, limit=limit, tell=tell)
+            most = None if limit is None else max(limit, _COMPANION_ROWS)
+            tables_at_hand[own.name] = read(source, own.reading, limit=most, tell=tell)
     lazy = join_all(lazy, reading.companions, tables_at_hand, problems)
     exponents = table.exponents or bool(reading.companions)
     lazy = hold_damaged(lazy, reading.damaged, problems, exponents)

@@ -319,8 +319,9 @@ def _tell_differing(
             )
 
 
-def detect_workbook(path: Path) -> Detection:
-    """The sheet with the most cells, its header, and sheets of the same shape beside it."""
+def detect_workbook(path: Path, only: str = "") -> Detection:
+    """The sheet with the most cells, its header, and sheets of the same shape beside it; or
+    ``only`` one sheet."""
     names = sheet_names(path)
     sheets = {n: sheet_cells(path, n).frame for n in names}
     filled = [n for n in names if sheets[n].height]
@@ -329,6 +330,10 @@ def detect_workbook(path: Path) -> Detection:
             "The workbook has no cells in it.", remedy="Ask the supplier for the filled one."
         )
     best = max(filled, key=lambda n: sheets[n].height * min(sheets[n].width, 40))
+    if only:
+        if only not in sheets:
+            raise UnreadableFile(f"There is no sheet {only!r}.", where=", ".join(names))
+        best = only
     top = find_frame(sheets[best].head(LOOKED_AT).rows())
     reading = WorkbookReading(
         sheets=(best,),
@@ -337,7 +342,7 @@ def detect_workbook(path: Path) -> Detection:
         notes_rows=top.notes_rows,
         footer_rows=find_footer(sheets[best].tail(80).rows()),
     )
-    alike = _alike(sheets, best, reading)
+    alike = set() if only else _alike(sheets, best, reading)
     why = {"format": "it is a workbook", "sheets": "the sheet with the most cells"}
     if alike:
         chosen = tuple(n for n in names if n == best or n in alike)

@@ -123,20 +123,26 @@ class _Level:
 
 
 def _records(path: Path, wanted: list[str]) -> Iterator[Flat]:
-    """The flat records; values of the elements above stand before a record's own."""
+    """The flat records; values of the elements above stand behind a record's own."""
     local = wanted[-1].rsplit(":", 1)[-1]
     levels: list[_Level] = []
     for _, element in etree.iterparse(str(path), events=("end",), tag=f"{{*}}{local}", **_SAFE):
-        above = list(element.iterancestors())
-        above.reverse()
-        if len(above) != len(wanted) - 1 or [_name(e) for e in (*above, element)] != wanted:
+        ancestors = list(element.iterancestors())
+        ancestors.reverse()
+        if len(ancestors) != len(wanted) - 1:
             continue
-        levels = _levels(levels, above, element)
+        if [_name(e) for e in (*ancestors, element)] != wanted:
+            continue
+        levels = _levels(levels, ancestors, element)
         record: Flat = {}
-        for level, name in zip(levels, wanted, strict=False):
-            put(record, name, level.flat)
         put(record, "", _flat(element, 0))
-        yield {k.removeprefix("."): v for k, v in record.items()}
+        record = {k.removeprefix("."): v for k, v in record.items()}
+        for level, name in reversed(list(zip(levels, wanted, strict=False))):
+            above: Flat = {}
+            put(above, name, level.flat)
+            for key, value in above.items():
+                record[key if key not in record else f"above: {key}"] = value
+        yield record
         _forget(element)
 
 

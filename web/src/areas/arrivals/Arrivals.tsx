@@ -181,7 +181,8 @@ interface RowProps {
 }
 
 function DeliveryRow({ store, feed, delivery }: RowProps) {
-  const bad = delivery.status === "unreadable";
+  const bad = delivery.status === "unreadable" || delivery.status === "stopped";
+  const reading = delivery.status === "reading";
   const base = `/s/${store}/feeds/${feed.id}`;
   const query = `?delivery=${delivery.id}`;
   return (
@@ -204,15 +205,15 @@ function DeliveryRow({ store, feed, delivery }: RowProps) {
         {ago(delivery.received_at)}
       </Typography>
       <Typography variant="body2">
-        {bad ? bytes(delivery.size) : <Size delivery={delivery} />}
+        {bad || reading ? bytes(delivery.size) : <Size delivery={delivery} />}
       </Typography>
       <Typography variant="body2" component="div" color={bad ? "error" : "textSecondary"}>
         {bad ? delivery.error : <Outcome store={store} delivery={delivery} />}
       </Typography>
       <Box>
-        {bad ? (
+        {bad || reading || !delivery.complete ? (
           <Button component={Link} to={`${base}/reading${query}`}>
-            Change the reading
+            {bad ? "Change the reading" : "Open the reading"}
           </Button>
         ) : (
           <Button
@@ -252,6 +253,14 @@ const SAYS: Record<string, string> = {
 };
 
 function Outcome({ store, delivery }: { store: number; delivery: DeliveryLine }) {
+  if (delivery.status === "reading") return <>being read … {delivery.stage}</>;
+  if (!delivery.complete)
+    return (
+      <>
+        <Mark state="question" says="incomplete" /> the file broke off; see its reading
+      </>
+    );
+  if (delivery.because && !delivery.run_id) return <>read again: {delivery.because}</>;
   if (delivery.same_as) return <>the same bytes as an earlier delivery</>;
   if (!delivery.run_id) return <>waiting: nothing prepared yet</>;
   const parts = ["new", "changed", "held", "rejected"]

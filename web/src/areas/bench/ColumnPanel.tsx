@@ -6,7 +6,8 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { BenchState, Suggestion } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
-import { CountRow, Panel, Part } from "./Panel";
+import { Panel, Part } from "../../components/Panel";
+import { looks, ProfileParts } from "../reading/ColumnProfile";
 import type { Edits } from "./useEdits";
 
 interface ColumnPanelProps {
@@ -27,11 +28,10 @@ export function ColumnPanel({ bench, name, edits, onField, onClose }: ColumnPane
   const open = bench.fields.filter((f) => !f.source && !f.field.spare).map((f) => f.field);
   const send = (s: Suggestion) =>
     void edits.setFill(s.field, s.fill, `'${name}' fills ${labelOf(bench, s.field)}`).then(() => onField(s.field));
-  const share = profile.rows ? Math.round((100 * profile.filled) / profile.rows) : 0;
   return (
     <Panel
       title={name}
-      subtitle={`${share} % filled · ${profile.distinct.toLocaleString("en")} different · ${profile.looks_like}`}
+      subtitle={looks(profile)}
       label={`Arriving column ${name}`}
       onClose={onClose}
     >
@@ -88,26 +88,7 @@ export function ColumnPanel({ bench, name, edits, onField, onClose }: ColumnPane
           </Button>
         </Box>
       )}
-      {profile.odd && profile.odd.length > 0 && (
-        <Part title="Odd">
-          {profile.odd.map((o) => (
-            <Typography key={o} variant="body2">
-              <Mark state="question" says="worth a look" /> {o}
-            </Typography>
-          ))}
-        </Part>
-      )}
-      <Part title="Most frequent">
-        {profile.frequent.map((v) => (
-          <CountRow key={v.value} text={v.value} count={v.count} most={profile.frequent[0]?.count ?? 1} />
-        ))}
-      </Part>
-      <Part title="Extent">
-        <Typography variant="body2" color="textSecondary">
-          {profile.shortest}–{profile.longest} characters
-          {profile.least && ` · from ${profile.least} to ${profile.greatest}`}
-        </Typography>
-      </Part>
+      <ProfileParts profile={profile} />
     </Panel>
   );
 }

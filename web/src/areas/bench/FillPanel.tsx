@@ -9,7 +9,7 @@ import { useField, type BenchState, type Fill, type StoreField, type Suggestion 
 import { Mark } from "../../components/Mark";
 import { Failure } from "../../components/states";
 import { count } from "../../components/words";
-import { CountRow, Panel, Part } from "./Panel";
+import { CountRow, Panel, Part } from "../../components/Panel";
 import { SourceEditor } from "./SourceEditor";
 import { StepList } from "./StepList";
 import type { Edits } from "./useEdits";

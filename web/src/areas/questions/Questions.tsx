@@ -13,7 +13,7 @@ import { count } from "../../components/words";
 import { useFeed } from "../../shell/FeedPlace";
 import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
-import { Panel } from "../bench/Panel";
+import { Panel } from "../../components/Panel";
 import { useEdits } from "../bench/useEdits";
 
 export function Questions({ onClose }: { onClose: () => void }) {

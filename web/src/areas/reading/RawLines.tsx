@@ -11,14 +11,20 @@ export const RawLines = memo(function RawLines({ lines, reading }: RawLinesProps
   return (
     <div className="raw">
       {lines.map((line, index) => (
-        <div key={index} className={index + 1 === reading.header_row ? "header" : ""}>
+        <div key={index} className={isHeader(index + 1, reading) ? "header" : ""}>
           <span className="line">{index + 1}</span>
-          {pieces(line.slice(0, 700), reading.delimiter ?? ",")}
+          {pieces(line.slice(0, 700), reading.format === "delimited" ? (reading.delimiter ?? ",") : "")}
         </div>
       ))}
     </div>
   );
 });
+
+function isHeader(line: number, reading: Reading): boolean {
+  if (reading.format !== "delimited") return false;
+  const top = reading.header_row ?? 1;
+  return line >= top && line < top + (reading.header_height ?? 1);
+}
 
 /** A line in runs of plain text, delimiters, and bytes that are not ASCII. */
 export function pieces(line: string, delimiter: string): ReactNode[] {
@@ -30,7 +36,7 @@ export function pieces(line: string, delimiter: string): ReactNode[] {
   };
   for (const [i, char] of [...line].entries()) {
     const code = char.charCodeAt(0);
-    if (char === delimiter) {
+    if (char === delimiter || (delimiter.length > 1 && delimiter.includes(char))) {
       flush();
       out.push(
         <span key={i} className="delimiter">
@@ -41,7 +47,7 @@ export function pieces(line: string, delimiter: string): ReactNode[] {
       flush();
       out.push(
         <span key={i} className="byte" title={`byte ${code}`}>
-          {code === 13 ? "␍" : code.toString(16).toUpperCase().padStart(2, "0")}
+          {code === 13 ? "CR" : code.toString(16).toUpperCase().padStart(2, "0")}
         </span>,
       );
     } else plain += char;

@@ -9,9 +9,11 @@ const PAGE = 100;
 
 interface ReadTableProps {
   view: Schemas["DeliveryView"];
+  lit: string | null;
+  onColumn: (name: string) => void;
 }
 
-export function ReadTable({ view }: ReadTableProps) {
+export function ReadTable({ view, lit, onColumn }: ReadTableProps) {
   const { box, size, height, first, shift, onScroll } = useTallScroll(
     view.rows,
     ROW,
@@ -53,7 +55,7 @@ export function ReadTable({ view }: ReadTableProps) {
             shift={shift}
             total={view.rows}
             hand={-1}
-            lit={new Set()}
+            lit={new Set(lit === null ? [] : [lit])}
             rowNumber={(index) => {
               const i = at(index);
               return i < 0
@@ -64,7 +66,7 @@ export function ReadTable({ view }: ReadTableProps) {
               const i = at(index);
               return i < 0 ? null : { text: page.data?.rows[i]?.[c] ?? null };
             }}
-            onColumn={() => {}}
+            onColumn={onColumn}
             onRow={() => {}}
           />
         </div>

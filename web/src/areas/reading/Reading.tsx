@@ -1,46 +1,50 @@
 /** How the bytes become rows: the file as it is beside the table it becomes, every choice shown
  *  with its reason and changeable at once. */
+import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, take, type Schemas } from "../../api/client";
-import { feedKey, useDelivery, useRaw, type Reading } from "../../api/hooks";
-import { Mark } from "../../components/Mark";
+import { api, take } from "../../api/client";
+import { feedKey, useDelivery, useDetection, usePreview, useRaw, type DeliveryView, type Reading } from "../../api/hooks";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { bytes } from "../../components/words";
+import { bytes, count } from "../../components/words";
 import { useFeed } from "../../shell/FeedPlace";
+import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
-import { RawLines } from "./RawLines";
+import { Choices } from "./Choices";
+import { ProfilePanel } from "./ColumnProfile";
+import { Companions } from "./Companions";
+import { Password } from "./Password";
+import { Noticed } from "./Noticed";
+import { PreviewTable } from "./PreviewTable";
+import { RawView } from "./RawView";
 import { ReadTable } from "./ReadTable";
-
-const ENCODINGS = ["utf-8", "cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "iso8859_2", "iso8859_15", "utf-16-le", "utf-16-be", "cp437", "cp850", "mac_roman", "shift_jis", "gb18030"];
-const DELIMITERS: [string, string][] = [
-  [";", "; semicolon"],
-  [",", ", comma"],
-  ["\t", "tab"],
-  ["|", "| bar"],
-  ["^", "^ caret"],
-];
+import { Reshape } from "./Reshape";
 
 const DEFAULT: Reading = { format: "delimited", encoding: "utf-8", delimiter: ",", quote: '"', header_row: 1, decimal: "." };
 
 export function ReadingPlace() {
-  const { feed, delivery, line } = useFeed();
+  const { delivery, line } = useFeed();
   const id = delivery ?? line.deliveries[0]?.id;
   const found = useDelivery(id);
-  const raw = useRaw(id);
+  if (id === undefined)
+    return <Nothing title="Nothing to read yet">Drop a file on this feed in Arrivals.</Nothing>;
+  if (found.isPending) return <Waiting what="the delivery" />;
+  if (found.isError) return <Failure error={found.error} retry={() => void found.refetch()} />;
+  return <OneReading key={id} view={found.data} />;
+}
+
+function useReread(feed: number, id: number) {
   const queries = useQueryClient();
-  const undo = useUndo();
-  const again = useMutation({
+  return useMutation({
     mutationFn: (reading: Reading) =>
       take(
         api.PUT("/api/v1/deliveries/{delivery_id}/reading", {
-          params: { path: { delivery_id: id ?? 0 } },
-          body: reading,
+          params: { path: { delivery_id: id } },
+          body: { reading },
         }),
       ),
     onSettled: () =>
@@ -50,172 +54,149 @@ export function ReadingPlace() {
         queries.invalidateQueries({ queryKey: ["arrivals"] }),
       ]),
   });
-  if (id === undefined)
-    return <Nothing title="Nothing to read yet">Drop a file on this feed in Arrivals.</Nothing>;
-  if (found.isPending || raw.isPending) return <Waiting what="the delivery" />;
-  if (found.isError) return <Failure error={found.error} retry={() => void found.refetch()} />;
-  const view = found.data;
-  const reading = view.reading ?? DEFAULT;
+}
+
+function OneReading({ view }: { view: DeliveryView }) {
+  const store = useStoreId();
+  const { feed } = useFeed();
+  const undo = useUndo();
+  const again = useReread(feed, view.id);
+  const [part, setPart] = useState("");
+  const [column, setColumn] = useState<string | null>(null);
+  const failed = view.status === "unreadable" || view.status === "stopped";
+  const detected = useDetection(view.id, "", failed && !view.reading);
+  const reading = view.reading ?? detected.data?.reading ?? DEFAULT;
+  const raw = useRaw(view.id, part, JSON.stringify([reading.files, "sheets" in reading && reading.sheets]));
   const change = (next: Reading, label: string) => {
-    const before = reading;
     again.mutate(next, {
-      onSuccess: () => undo.did(label, () => again.mutateAsync(before)),
+      onSuccess: () => undo.did(label, () => again.mutateAsync(reading)),
       onError: undo.failed,
     });
   };
+  const profile = view.profile.find((c) => c.name === column);
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
-      <Choices key={JSON.stringify(reading)} view={view} reading={reading} onChange={change} />
+      <Box
+        sx={{ width: 300, flex: "none", borderRight: 1, borderColor: "divider", overflowY: "auto", p: 1.5 }}
+        component="section"
+        aria-label="How the file is read"
+      >
+        <Typography variant="h2">How it is read</Typography>
+        <Noticed problems={view.problems} />
+        <Choices key={JSON.stringify(reading)} view={view} reading={reading} onChange={change} />
+        <Reshape view={view} reading={reading} onChange={change} />
+        <Companions store={store} view={view} reading={reading} onChange={change} />
+        <Typography variant="caption" color="textSecondary" component="p" sx={{ mt: 1 }}>
+          Cells stay text as they are: no zero is lost and no date is changed. What you choose here
+          is kept for the next delivery of this feed.
+        </Typography>
+        <Detected view={view} onUse={change} />
+      </Box>
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
         <Box sx={{ height: 3 }}>{again.isPending && <LinearProgress sx={{ height: 3 }} />}</Box>
-        <Caption text={`The file as it is: ${view.file_name}, ${bytes(view.size)}`} />
-        <Box sx={{ flex: "0 0 36%", overflow: "auto", bgcolor: "paper2.arriving", p: 1 }}>
-          {raw.data && <RawLines lines={raw.data.lines} reading={reading} />}
+        <Caption text={`The file as it is: ${raw.data?.file || view.file_name}, ${bytes(view.size)}`} />
+        <Box sx={{ flex: "0 0 36%", minHeight: 0, display: "flex" }}>
+          {raw.data && <RawView raw={raw.data} reading={reading} part={part} onPart={setPart} />}
+          {raw.isError && <Failure error={raw.error} />}
         </Box>
-        <Caption
-          text={
-            view.status === "unreadable"
-              ? "It does not become a table"
-              : `The table it becomes: ${view.rows.toLocaleString("en")} rows, ${view.columns.length} columns, all text`
-          }
-        />
-        {view.status === "unreadable" ? (
-          <Failure error={new Error(view.error)} />
-        ) : (
-          <ReadTable view={view} />
+        <Incomplete view={view} />
+        <Caption text={becomes(view)} />
+        {failed && (
+          <Box sx={{ overflowY: "auto" }}>
+            <Failure error={new Error(view.error)} />
+            {view.error.toLowerCase().includes("password") && <Password feed={feed} view={view} />}
+          </Box>
+        )}
+        {view.status === "reading" && <UnderWay view={view} reading={reading} />}
+        {!failed && view.status !== "reading" && (
+          <ReadTable view={view} lit={column} onColumn={(name) => setColumn(name === column ? null : name)} />
         )}
       </Box>
+      {profile && <ProfilePanel profile={profile} onClose={() => setColumn(null)} />}
     </Box>
+  );
+}
+
+function becomes(view: DeliveryView): string {
+  if (view.status === "reading") return "The head of the table it becomes";
+  if (view.status === "unreadable" || view.status === "stopped") return "It does not become a table";
+  return `The table it becomes: ${count(view.rows, "row", "rows")}, ${count(view.columns.length, "column", "columns")}, all text`;
+}
+
+/** While a worker reads the whole file, its head is shown. */
+function UnderWay({ view, reading }: { view: DeliveryView; reading: Reading }) {
+  const preview = usePreview(view.id, reading);
+  const queries = useQueryClient();
+  const stop = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/deliveries/{delivery_id}/stop", { params: { path: { delivery_id: view.id } } })),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["delivery", view.id] }),
+  });
+  return (
+    <>
+      <LinearProgress sx={{ height: 3 }} />
+      <Box sx={{ display: "flex", alignItems: "center", gap: 2, px: 1.25, py: 0.5 }}>
+        <Typography color="textSecondary">Reading all of it … {view.stage}</Typography>
+        <Button size="small" color="inherit" onClick={() => stop.mutate()} disabled={stop.isPending}>
+          Stop
+        </Button>
+      </Box>
+      {preview.isError && <Failure error={preview.error} />}
+      {preview.data && <PreviewTable preview={preview.data} />}
+    </>
+  );
+}
+
+/** A file that broke off goes on only when a person says so. */
+function Incomplete({ view }: { view: DeliveryView }) {
+  const queries = useQueryClient();
+  const accept = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/deliveries/{delivery_id}/accept", { params: { path: { delivery_id: view.id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["delivery", view.id] }),
+  });
+  if (view.complete || view.status !== "waiting") return null;
+  return (
+    <Alert
+      severity="warning"
+      sx={{ borderRadius: 0, py: 0 }}
+      action={
+        !view.accepted && (
+          <Button color="inherit" onClick={() => accept.mutate()}>
+            Use what is here
+          </Button>
+        )
+      }
+    >
+      {view.accepted
+        ? "The file broke off; you said that what is here may be used."
+        : "The file broke off. What came before the break can be looked at; it goes no further until you say so."}
+    </Alert>
+  );
+}
+
+function Detected({ view, onUse }: { view: DeliveryView; onUse: (reading: Reading, label: string) => void }) {
+  const [wanted, setWanted] = useState(false);
+  const found = useDetection(view.id, "", wanted);
+  if (!wanted)
+    return (
+      <Button size="small" color="inherit" onClick={() => setWanted(true)}>
+        Compare with what is detected
+      </Button>
+    );
+  if (found.isPending) return <Typography variant="body2">Looking …</Typography>;
+  if (found.isError) return <Failure error={found.error} />;
+  const same = JSON.stringify(found.data.reading) === JSON.stringify(view.reading);
+  if (same) return <Typography variant="body2">It is read as detected.</Typography>;
+  return (
+    <Button size="small" variant="outlined" color="inherit" onClick={() => onUse(found.data.reading, "Read as detected")}>
+      Read it as detected
+    </Button>
   );
 }
 
 function Caption({ text }: { text: string }) {
   return (
-    <Typography
-      variant="h3"
-      color="textSecondary"
-      sx={{ px: 1.25, py: 0.6, borderBottom: 1, borderTop: 1, borderColor: "divider" }}
-    >
+    <Typography variant="h3" color="textSecondary" sx={{ px: 1.25, py: 0.6, borderBottom: 1, borderTop: 1, borderColor: "divider" }}>
       {text}
     </Typography>
-  );
-}
-
-interface ChoicesProps {
-  view: Schemas["DeliveryView"];
-  reading: Reading;
-  onChange: (reading: Reading, label: string) => void;
-}
-
-function Choices({ view, reading, onChange }: ChoicesProps) {
-  const [row, setRow] = useState(String(reading.header_row));
-  const set = (key: keyof Reading, value: unknown, label: string) =>
-    onChange({ ...reading, [key]: value } as Reading, `Read with ${label}`);
-  const setHeader = () => {
-    const n = Number(row);
-    if (Number.isInteger(n) && n >= 0 && n !== reading.header_row) set("header_row", n, `header row ${n}`);
-  };
-  return (
-    <Box
-      sx={{ width: 300, flex: "none", borderRight: 1, borderColor: "divider", overflowY: "auto", p: 1.5 }}
-      component="section"
-      aria-label="How the file is read"
-    >
-      <Typography variant="h2" gutterBottom>
-        How it is read
-      </Typography>
-      <Choice label="Encoding" why={view.why.encoding} value={reading.encoding ?? "utf-8"} options={ENCODINGS.map((e) => [e, e])} onChange={(v) => set("encoding", v, v)} />
-      <Choice label="Delimiter" why={view.why.delimiter} value={reading.delimiter ?? ","} options={DELIMITERS} onChange={(v) => set("delimiter", v, v === "\t" ? "tab" : v)} />
-      <Choice
-        label="Quote"
-        why={view.why.quote}
-        value={reading.quote ?? ""}
-        options={[
-          ['"', '" double'],
-          ["'", "' single"],
-          ["", "none"],
-        ]}
-        onChange={(v) => set("quote", v, v || "no quotes")}
-      />
-      <Reason text={view.why.header_row}>
-        <TextField
-          label="Header row (0: none)"
-          value={row}
-          fullWidth
-          onChange={(e) => setRow(e.target.value)}
-          onBlur={setHeader}
-          onKeyDown={(e) => e.key === "Enter" && setHeader()}
-        />
-      </Reason>
-      <Choice
-        label="Numbers are written with"
-        why={view.why.decimal}
-        value={reading.decimal ?? "."}
-        options={[
-          [",", "a decimal comma: 1.234,50"],
-          [".", "a decimal point: 1,234.50"],
-        ]}
-        onChange={(v) => set("decimal", v, v === "," ? "decimal comma" : "decimal point")}
-      />
-      <Typography variant="caption" color="textSecondary" component="p">
-        Cells stay text as they are: no zero is lost and no date is changed. What you choose here is
-        kept for the next delivery of this feed.
-      </Typography>
-      {view.problems.length > 0 && (
-        <>
-          <Typography variant="h3" color="textSecondary" sx={{ mt: 2, mb: 0.5 }}>
-            Noticed while reading
-          </Typography>
-          {view.problems.slice(0, 60).map((p, i) => (
-            <Typography key={i} variant="body2" sx={{ py: 0.25 }}>
-              <Mark state={p.kind === "broken_row" ? "refused" : "question"} says={p.kind.replace("_", " ")} />{" "}
-              {p.message}
-            </Typography>
-          ))}
-        </>
-      )}
-    </Box>
-  );
-}
-
-interface ChoiceProps {
-  label: string;
-  why: string | undefined;
-  value: string;
-  options: [string, string][];
-  onChange: (value: string) => void;
-}
-
-function Choice({ label, why, value, options, onChange }: ChoiceProps) {
-  const known = options.some(([key]) => key === value);
-  return (
-    <Reason text={why}>
-      <TextField
-        select
-        label={label}
-        value={value}
-        fullWidth
-        onChange={(e) => onChange(e.target.value)}
-        slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-      >
-        {!known && <MenuItem value={value}>{value}</MenuItem>}
-        {options.map(([key, text]) => (
-          <MenuItem key={key} value={key}>
-            {text}
-          </MenuItem>
-        ))}
-      </TextField>
-    </Reason>
-  );
-}
-
-function Reason({ text, children }: { text: string | undefined; children: React.ReactNode }) {
-  return (
-    <Box sx={{ mt: 1.75 }}>
-      {children}
-      <Typography variant="caption" color="textSecondary" component="div" sx={{ mt: 0.25 }}>
-        {text}
-      </Typography>
-    </Box>
   );
 }

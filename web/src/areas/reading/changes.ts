@@ -1,0 +1,78 @@
+/** Changes of shape in words, and blank ones to begin with. */
+import type { Change } from "../../api/hooks";
+
+export const KINDS: { do: Change["do"]; title: string; says: string }[] = [
+  { do: "unfold", title: "Unfold", says: "one row for each entry of a list: variants held in one record" },
+  { do: "gather", title: "Gather", says: "one row for each product: rows for pictures, languages or variants" },
+  { do: "bundle", title: "Bundle columns", says: "image 1 … image 9 become one ordered list" },
+  { do: "attributes", title: "Names to columns", says: "pairs of name and value become a column for each name" },
+  { do: "keep", title: "Keep only", says: "rows that pass a test; the others are counted" },
+  { do: "take", title: "Take rows", says: "from one row to another" },
+];
+
+export function blank(kind: Change["do"]): Change {
+  switch (kind) {
+    case "unfold":
+      return { do: "unfold", columns: [], separator: "", key: "", group: "group" };
+    case "gather":
+      return { do: "gather", by: [], columns: {}, others: "first", joiner: " " };
+    case "bundle":
+      return { do: "bundle", columns: [], into: "" };
+    case "attributes":
+      return { do: "attributes", pairs: [{ name: "", value: "" }], prefix: "attribute" };
+    case "keep":
+      return { do: "keep", column: "", test: "filled", values: [] };
+    case "take":
+      return { do: "take", first: 1, last: null };
+  }
+}
+
+/** Whether a change says enough to be tried. */
+export function isWhole(change: Change): boolean {
+  switch (change.do) {
+    case "unfold":
+      return change.columns.length > 0;
+    case "gather":
+      return change.by.length > 0;
+    case "bundle":
+      return change.columns.length > 1 && change.into !== "";
+    case "attributes":
+      return change.pairs.length > 0 && change.pairs.every((p) => p.name && p.value);
+    case "keep":
+      return change.column !== "" && (["filled", "empty"].includes(change.test ?? "is") || (change.values?.length ?? 0) > 0);
+    case "take":
+      return (change.first ?? 1) >= 1;
+  }
+}
+
+export const TESTS: [string, string][] = [
+  ["filled", "is filled"],
+  ["empty", "is empty"],
+  ["is", "is one of"],
+  ["is_not", "is none of"],
+  ["contains", "contains"],
+  ["at_least", "is at least"],
+  ["at_most", "is at most"],
+];
+
+const list = (names: readonly string[]) => names.join(", ");
+
+export function describe(change: Change): string {
+  switch (change.do) {
+    case "unfold":
+      return `a row for each entry of ${list(change.columns)}${change.separator ? `, cut at ${change.separator}` : ""}`;
+    case "gather": {
+      const kept = Object.entries(change.columns ?? {}).map(([, k]) => k);
+      const lists = kept.filter((k) => k === "collect" || k === "align").length;
+      return `a row for each ${list(change.by)}${lists ? `; ${lists} columns as lists` : ""}`;
+    }
+    case "bundle":
+      return `${list(change.columns)} into ${change.into}`;
+    case "attributes":
+      return change.pairs.map((p) => `${p.value} by ${p.name}`).join("; ");
+    case "keep":
+      return `${change.column} ${TESTS.find(([t]) => t === change.test)?.[1] ?? ""} ${list(change.values ?? [])}`;
+    case "take":
+      return `${change.first ?? 1} to ${change.last ?? "the end"}`;
+  }
+}
