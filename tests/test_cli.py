@@ -113,3 +113,59 @@ def test_documents_are_current(tmp_path):
     assert nomotax("documents", tmp_path).returncode == 0
     for name in ("openapi.json", "crosswalk.schema.json"):
         assert (tmp_path / name).read_text() == (docs / name).read_text(), "run: make client"
+
+
+def test_read_writes_the_arriving_table_and_a_report(tmp_path):
+    """Ends 1 with problems to look at, 0 without, 2 when refused."""
+    out, report = tmp_path / "t.parquet", tmp_path / "r.json"
+    done = nomotax("read", DATA / "castelune-week-1.zip", "--out", out, "--report", report)
+    assert done.returncode == 1 and "828 rows" in done.stdout
+    document = json.loads(report.read_text())
+    assert document["rows"] == pl.read_parquet(out).height == 828 and document["complete"]
+    assert {c["name"] for c in document["reading"]["companions"]} == {
+        "prices", "stock", "texts", "tree",
+    }  # fmt: skip
+    assert {"no_partner", "companion_repeated_key"} <= {p["kind"] for p in document["problems"]}
+    reading = DATA / "former-platform-reading.json"
+    clean = nomotax(
+        "read",
+        DATA / "former-platform-week-1.csv",
+        "--reading",
+        reading,
+        "--out",
+        tmp_path / "f.csv",
+    )
+    assert clean.returncode == 0 and "484 rows" in clean.stdout
+    refused = nomotax("read", DATA / "categories.json", "--out", tmp_path / "x.csv")
+    assert refused.returncode == 2 and "no records" in refused.stderr
+
+
+def test_read_joins_companions_by_name(tmp_path):
+    (tmp_path / "p.csv").write_text("sku;cost\n01;5\n02;6\n")
+    (tmp_path / "stock.csv").write_text("sku;qty\n1;7\n2;8\n")
+    own = {"name": "stock", "keys": [{"column": "sku", "theirs": "sku"}], "ignore_zeros": True}
+    reading = {"format": "delimited", "delimiter": ";", "companions": [own]}
+    (tmp_path / "r.json").write_text(json.dumps(reading))
+    call = [
+        "read",
+        tmp_path / "p.csv",
+        "--reading",
+        tmp_path / "r.json",
+        "--out",
+        tmp_path / "o.jsonl",
+    ]
+    done = nomotax(*call, "--companion", f"stock={tmp_path / 'stock.csv'}")
+    assert done.returncode == 0, done.stdout + done.stderr
+    rows = [json.loads(line) for line in (tmp_path / "o.jsonl").read_text().splitlines()]
+    assert [r["stock: qty"] for r in rows] == ["7", "8"]
+    assert nomotax(*call).returncode == 1  # the companion is missing, and that is said
+    wrong = nomotax(*call, "--companion", f"texts={tmp_path / 'stock.csv'}")
+    assert wrong.returncode == 2 and "no companion 'texts'" in wrong.stderr
+    (tmp_path / "r.json").write_text('{"format": "delimited", "delimiter": ""}')
+    assert "delimiter" in nomotax(*call).stderr
+
+
+def test_inspect_says_how_a_workbook_is_read():
+    said = nomotax("inspect", DATA / "brindlecombe-week-1.xlsx").stdout
+    assert "512 rows, 17 columns" in said and "damaged by a spreadsheet" in said
+    assert "3 lines of titles stand above the names" in said and "also: sheet" in said

@@ -108,7 +108,9 @@ def test_a_gzip_file_is_what_it_holds():
 
 SOURCES = {
     "csv": (DATA / "quarrow-week-1.csv").read_bytes()[:60_000].rsplit(b"\r\n", 1)[0] + b"\r\n",
-    "xml": (DATA / "sollund-week-1.xml").read_bytes(),
+    "xml": (DATA / "sollund-week-1.xml").read_bytes().split(b"  <shelf", 3)[0]
+    + b"  <shelf".join([b"", *(DATA / "sollund-week-1.xml").read_bytes().split(b"  <shelf")[1:3]])
+    + b"</book:pricebook>",
     "xlsx": (DATA / "brindlecombe-week-1.xlsx").read_bytes(),
     "zip": (DATA / "castelune-week-1.zip").read_bytes(),
     "jsonl": files.json_lines(

@@ -132,12 +132,12 @@ def find_footer(records: Sequence[Cells]) -> int:
     last = len(records)
     while last and not any((c or "").strip() for c in records[last - 1]):
         last -= 1
-    width = _width(records[max(last - 60, 0) : max(last - 6, 0)])
+    width = _width(records[max(last - 60, 0) : last])
     count = 0
     for record in reversed(records[max(last - 6, 0) : last]):
         cells = [c for c in record if (c or "").strip()]
         first = (cells[0] or "") if cells else ""
-        if not cells or (_TOTAL.match(first) and len(cells) * 2 <= max(width, 2)):
+        if not cells or (_TOTAL.match(first) and len(cells) <= width * 0.7):
             count += 1
         else:
             break

@@ -53,7 +53,7 @@ def read_json(
             remedy=_elsewhere(path),
         )
     complete = complete and not any(p.kind == "broken_off" for p in problems)
-    return ArrivingTable(spool.finish(), problems, complete)
+    return ArrivingTable(spool.finish(), problems, complete, keep=(spool,))
 
 
 def _broken(error: Exception, rows: int) -> ReadingProblem:

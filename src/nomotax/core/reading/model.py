@@ -176,13 +176,15 @@ class ArrivingTable:
 
     Empty cells are null; a list in a cell is a JSON array. ``complete`` is false when the file
     broke off: what stood before the break is here, and nothing may go on by itself.
-    ``exponents`` is false where no cell can hold a number such as 9.52E+12.
+    ``exponents`` is false where no cell can hold a number such as 9.52E+12. ``keep`` holds what
+    must live as long as the table: temporary files that it lies in.
     """
 
     lazy: pl.LazyFrame
     problems: list[ReadingProblem]
     complete: bool = True
     exponents: bool = True
+    keep: tuple[object, ...] = ()
 
     @cached_property
     def columns(self) -> list[str]:

@@ -252,7 +252,7 @@ def read(
     lazy = hold_damaged(lazy, reading.damaged, problems, exponents)
     tell_huge(lazy, problems)
     complete = table.complete and not any(p.kind == "broken_off" for p in problems)
-    return ArrivingTable(lazy, problems, complete)
+    return ArrivingTable(lazy, problems, complete, keep=(table, *tables_at_hand.values()))
 
 
 def _read_plain(
@@ -320,4 +320,5 @@ def _stacked(files: list[_File], tables: list[ArrivingTable]) -> ArrivingTable:
     )
     columns = [c for c in lazy.collect_schema().names() if c not in (*HIDDEN, FILE)]
     complete = all(t.complete for t in tables)
-    return ArrivingTable(lazy.select(ROW, FAULT, *columns, FILE), problems, complete)
+    stacked = lazy.select(ROW, FAULT, *columns, FILE)
+    return ArrivingTable(stacked, problems, complete, keep=tuple(tables))

@@ -12,12 +12,14 @@ class Marks:
     """Rows and columns count from 0, except ``hidden_rows``, which carry the sheet's numbers.
 
     ``zeros`` are cells whose format pads whole numbers to a width; ``faults`` cells whose formula
-    has no usable result, with what stands there.
+    has no usable result, with what stands there. ``first_column`` is where the sheet's values
+    begin.
     """
 
     zeros: dict[tuple[int, int], int] = field(default_factory=dict)
     faults: dict[tuple[int, int], str] = field(default_factory=dict)
     hidden_rows: frozenset[int] = frozenset()
+    first_column: int = 0
 
     def with_zeros(self, frame: pl.DataFrame) -> pl.DataFrame:
         """The cells with the leading zeros that their formats show."""
@@ -48,7 +50,7 @@ class Marks:
 
 @dataclass(frozen=True)
 class SheetCells:
-    """``frame`` has text columns ``c0``, ``c1`` ... from the sheet's first column with a cell;
+    """``frame`` has text columns ``c0``, ``c1`` ... from the sheet's first row and column on;
     empty cells are null."""
 
     frame: pl.DataFrame

@@ -60,7 +60,7 @@ def _xlsx(book: zipfile.ZipFile, sheet: str) -> Marks:
     empty = rb"\s*(?:<%b>\s*</%b>|<%b\s*/>)?\s*</%b>" % (v, v, v, c)
     for pattern in (rb"</%b>" % f + empty, rb"<%b\b[^>]*/>" % f + empty):
         faults |= {p: _NO_VALUE for p, _ in scan.cells(pattern)}
-    return Marks(zeros, faults, frozenset(scan.hidden_rows()))
+    return Marks(zeros, faults, frozenset(scan.hidden_rows()), scan.first_column())
 
 
 class _Scan:
@@ -71,7 +71,6 @@ class _Scan:
         root = re.search(rb"<(\w+:)?worksheet\b", data[:4000])
         self.prefix = (root.group(1) or b"") if root else b""
         self._open = b"<" + self.prefix + b"c "
-        self.first = self._first_column()
 
     def cells(self, pattern: bytes) -> Iterator[tuple[tuple[int, int], int]]:
         """Places of the cells in which ``pattern`` is found, and where it was."""
@@ -79,7 +78,7 @@ class _Scan:
             start = self.data.rfind(self._open, 0, match.start() + len(self._open))
             ref = _REF.search(self.data, start, self.data.find(b">", start)) if start >= 0 else None
             if ref:
-                column = column_index(ref.group(1).decode()) - self.first
+                column = column_index(ref.group(1).decode())
                 yield (int(ref.group(2)) - 1, column), match.start()
 
     def value(self, at: int) -> str:
@@ -96,7 +95,7 @@ class _Scan:
             if self.data.startswith(row, start) and number:
                 yield int(number.group(1))
 
-    def _first_column(self) -> int:
+    def first_column(self) -> int:
         """The first column with a value: where the reader's cells begin."""
         value = rb'\d+"[^>]*>(?:<%bf\b[^<]*(?:</%bf>)?)?<%b(?:v>[^<]|is>)' % ((self.prefix,) * 3)
         for index in range(60):
@@ -160,12 +159,7 @@ def _ods(book: zipfile.ZipFile, sheet: str) -> Marks:
             hidden.update(range(row + 1, row + 1 + min(repeats, 10_000)))
         first = min(first, _ods_row(line, row, defaults, widths, zeros, faults))
         row += repeats
-    shift = 0 if first == _MOST_REPEATS else first
-    return Marks(
-        {(r, c - shift): w for (r, c), w in zeros.items()},
-        {(r, c - shift): w for (r, c), w in faults.items()},
-        frozenset(hidden),
-    )
+    return Marks(zeros, faults, frozenset(hidden), 0 if first == _MOST_REPEATS else first)
 
 
 def _ods_row(

@@ -117,7 +117,9 @@ def _cells(path: Path, name: str, modified: int, size: int) -> SheetCells:
         marks = marks_of(path, name)
     except fastexcel.FastExcelError as error:
         raise _unreadable(error) from error
-    frame.columns = [f"c{n}" for n in range(frame.width)]
+    frame.columns = [f"c{n}" for n in range(marks.first_column, marks.first_column + frame.width)]
+    before = [pl.lit(None, dtype=pl.String).alias(f"c{n}") for n in range(marks.first_column)]
+    frame = frame.select(*before, pl.all()) if frame.width else frame
     return SheetCells(_as_seen(frame, marks), marks)
 
 
@@ -182,7 +184,9 @@ def _table(
             where=f"sheet {name!r}, {frame.height} rows",
             remedy="Choose an earlier header row or another sheet.",
         )
+    frame = _without_nothing(frame, reading, top)
     names = _names(frame, reading, problems)
+    places = dict(zip((int(c[1:]) for c in frame.columns), names, strict=True))
     end = frame.height - reading.footer_rows
     _tell_edges(frame, reading, top, end, problems)
     start = top + reading.notes_rows
@@ -193,7 +197,7 @@ def _table(
         pl.lit(None, dtype=pl.String).alias(FAULT),
     )
     body = _without_hidden(sheet, name, body, reading, problems)
-    body = _with_faults(sheet, name, body, names, problems)
+    body = _with_faults(sheet, name, body, places, problems)
     filled = body.filter(~pl.all_horizontal(pl.col(n).is_null() for n in names))
     _tell_blank(name, body.height - filled.height, problems)
     if many:
@@ -201,6 +205,20 @@ def _table(
         filled = filled.with_columns(pl.lit(name).alias(title))
         names = [*names, title]
     return filled.select(*HIDDEN, *names)
+
+
+def _without_nothing(frame: pl.DataFrame, reading: WorkbookReading, top: int) -> pl.DataFrame:
+    """The cells without columns that have neither a name nor any value."""
+    head = (
+        frame.slice(reading.header_row - 1, reading.header_height) if reading.header_row else None
+    )
+    keep = [
+        c
+        for c in frame.columns
+        if (head is not None and head[c].null_count() < head.height)
+        or frame[c].slice(top).null_count() < frame.height - top
+    ]
+    return frame.select(keep or frame.columns)
 
 
 def _names(
@@ -255,7 +273,7 @@ def _with_faults(
     sheet: SheetCells,
     name: str,
     body: pl.DataFrame,
-    names: list[str],
+    places: dict[int, str],
     problems: list[ReadingProblem],
 ) -> pl.DataFrame:
     """Rows in which a formula has no result stored, or one that is an error, are held."""
@@ -263,10 +281,10 @@ def _with_faults(
     first, last = body[ROW].min(), body[ROW].max()
     for (row, column), what in sorted(sheet.marks.faults.items()):
         inside = first is not None and first <= row + 1 <= last  # type: ignore[operator]
-        if not inside or column >= len(names):
+        if not inside or column not in places:
             continue
         rows.append(row + 1)
-        said.append(f"{name}!{column_letters(column)}{row + 1} ({names[column]}): {what}")
+        said.append(f"{name}!{column_letters(column)}{row + 1} ({places[column]}): {what}")
     if not rows:
         return body
     for number, text in list(zip(rows, said, strict=True))[:_TOLD]:
@@ -334,7 +352,8 @@ def detect_workbook(path: Path, only: str = "") -> Detection:
         if only not in sheets:
             raise UnreadableFile(f"There is no sheet {only!r}.", where=", ".join(names))
         best = only
-    top = find_frame(sheets[best].head(LOOKED_AT).rows())
+    first = sheet_cells(path, best).marks.first_column
+    top = find_frame([row[first:] for row in sheets[best].head(LOOKED_AT).rows()])
     reading = WorkbookReading(
         sheets=(best,),
         header_row=top.header_row,

@@ -56,21 +56,32 @@ def read_xml(
             spool.add(cells(record))
             if limit is not None and spool.rows >= limit:
                 break
-    except etree.XMLSyntaxError as error:
+    except _Broken as broken:
         complete = False
-        problems.append(_broken(error, spool.rows))
+        problems.append(_tell_break(broken, spool.rows))
     if spool.rows == 0 and complete:
         raise UnreadableFile(
             f"There is no element {reading.records!r} in this file.",
             where="record element",
             remedy=_elsewhere(path),
         )
-    return ArrivingTable(spool.finish(), problems, complete)
+    return ArrivingTable(spool.finish(), problems, complete, keep=(spool,))
 
 
-def _broken(error: etree.XMLSyntaxError, rows: int) -> ReadingProblem:
-    line, column = (error.position or (0, 0))[:2]
-    said = (error.msg or "not well-formed").split(", line")[0]
+class _Broken(Exception):
+    """The document is not well-formed from here on."""
+
+    def __init__(self, walk: Any, error: etree.XMLSyntaxError) -> None:
+        entries = [e for e in walk.error_log if e.level >= etree.ErrorLevels.ERROR]
+        place = (entries[0].line, entries[0].column) if entries else error.position or (0, 0)
+        self.line: int = place[0]
+        self.column: int = place[1]
+        said = entries[0].message if entries else error.msg or "not well-formed"
+        self.said = said.split(", line")[0].strip()
+
+
+def _tell_break(broken: _Broken, rows: int) -> ReadingProblem:
+    line, column, said = broken.line, broken.column, broken.said
     return ReadingProblem(
         kind="broken_off",
         level="broken",
@@ -126,7 +137,7 @@ def _records(path: Path, wanted: list[str]) -> Iterator[Flat]:
     """The flat records; values of the elements above stand behind a record's own."""
     local = wanted[-1].rsplit(":", 1)[-1]
     levels: list[_Level] = []
-    for _, element in etree.iterparse(str(path), events=("end",), tag=f"{{*}}{local}", **_SAFE):
+    for element in _elements(path, local):
         ancestors = list(element.iterancestors())
         ancestors.reverse()
         if len(ancestors) != len(wanted) - 1:
@@ -144,6 +155,16 @@ def _records(path: Path, wanted: list[str]) -> Iterator[Flat]:
                 record[key if key not in record else f"above: {key}"] = value
         yield record
         _forget(element)
+
+
+def _elements(path: Path, local: str) -> Iterator[Element]:
+    """Every element of that local name. Raises ``_Broken``."""
+    walk = etree.iterparse(str(path), events=("end",), tag=f"{{*}}{local}", **_SAFE)
+    try:
+        for _, element in walk:
+            yield element
+    except etree.XMLSyntaxError as error:
+        raise _Broken(walk, error) from error
 
 
 def _levels(known: list[_Level], above: list[Element], record: Element) -> list[_Level]:
