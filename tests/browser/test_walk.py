@@ -121,8 +121,9 @@ def test_two_weeks_of_quarrow(page: Page, installation, tmp_path) -> None:
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))
     page.goto(installation.address)
-    expect(page.get_by_text("1 feed waits for you")).to_be_visible()
-    page.get_by_role("link", name="Open the bench").click()
+    expect(page.get_by_text("5 feeds wait for you")).to_be_visible()
+    quarrow = page.get_by_role("region", name="Quarrow Pigments")
+    quarrow.get_by_role("link", name="Open the bench").click()
     expect(page.get_by_role("grid", name="What arrives")).to_contain_text("004000")
 
     read_another_way_and_back(page)
@@ -145,7 +146,7 @@ def test_two_weeks_of_quarrow(page: Page, installation, tmp_path) -> None:
     chooser = page.get_by_label("File for Quarrow Pigments")
     chooser.set_input_files(DATA / "quarrow-week-2.csv")
     expect(page.get_by_text("2 open questions")).to_be_visible()
-    page.get_by_role("link", name="Open the bench").first.click()
+    quarrow.get_by_role("link", name="Open the bench").first.click()
     page.get_by_role("button", name=re.compile("2 open questions")).click()
     colour = page.get_by_role("article", name="Colour 'T' has no store value.")
     colour.get_by_role("combobox").fill("Turquoise")

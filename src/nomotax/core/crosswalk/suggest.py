@@ -37,6 +37,9 @@ _FITS: dict[FieldKind, tuple[str, ...]] = {
         "date (day.month.year)",
         "date (year-month-day)",
         "date (with slashes)",
+        "date (day/month/year)",
+        "date (month/day/year)",
+        "date and time (ISO 8601)",
     ),
     FieldKind.LINK: ("picture link", "link"),
     FieldKind.LINKS: ("picture link", "link"),
@@ -119,6 +122,17 @@ def _score(field_: StoreField, column: ColumnProfile) -> tuple[int, list[str]]:
 
 
 def _name_score(field_: StoreField, column: str) -> tuple[int, str]:
+    """How well the name fits: as a whole, or the last part of one such as ``size.price`` or
+    ``stock: price``, which says what it is where the rest says of what."""
+    whole = _one_name_score(field_, column)
+    last = re.split(r"[.@]|: ", column)[-1]
+    if last in ("", column):
+        return whole
+    part, why = _one_name_score(field_, last)
+    return max(whole, (max(part - 5, 0), why), key=lambda scored: scored[0])
+
+
+def _one_name_score(field_: StoreField, column: str) -> tuple[int, str]:
     arriving = plain(column)
     own = [plain(field_.label), plain(field_.name)]
     if _joined(arriving) in map(_joined, own):
@@ -156,7 +170,10 @@ def _value_score(field_: StoreField, column: ColumnProfile) -> tuple[int, str]:
     if column.looks_like in fits:
         strong = field_.kind in (FieldKind.GTIN, FieldKind.CATEGORY)
         return (50 if strong else 20), f"its values look like {column.looks_like}"
-    if field_.kind in (FieldKind.RICH_TEXT, FieldKind.CATEGORY):
+    if field_.kind is FieldKind.CATEGORY:
+        # A tree has far fewer places than there are products.
+        return (-40, "") if column.distinct * 10 > column.filled else (0, "")
+    if field_.kind is FieldKind.RICH_TEXT:
         return 0, ""
     return -40, ""
 
@@ -204,8 +221,10 @@ def _measure_steps(field_: StoreField, column: ColumnProfile) -> list[Step]:
     return [Number(), Convert(source=unit.code, target=field_.unit)]
 
 
-def _date_order(column: ColumnProfile) -> Literal["dmy", "ymd"]:
-    return "ymd" if column.looks_like == "date (year-month-day)" else "dmy"
+def _date_order(column: ColumnProfile) -> Literal["dmy", "mdy", "ymd"]:
+    if "year-month-day" in column.looks_like:
+        return "ymd"
+    return "mdy" if "month/day" in column.looks_like else "dmy"
 
 
 def unit_in_name(name: str) -> Unit | None:

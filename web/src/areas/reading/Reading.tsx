@@ -65,11 +65,13 @@ function OneReading({ view }: { view: DeliveryView }) {
   const [column, setColumn] = useState<string | null>(null);
   const failed = view.status === "unreadable" || view.status === "stopped";
   const detected = useDetection(view.id, "", failed && !view.reading);
-  const reading = view.reading ?? detected.data?.reading ?? DEFAULT;
+  const saved = view.reading ?? detected.data?.reading ?? DEFAULT;
+  // A choice shows at once; the server's answer follows.
+  const reading = again.isPending ? again.variables : saved;
   const raw = useRaw(view.id, part, JSON.stringify([reading.files, "sheets" in reading && reading.sheets]));
   const change = (next: Reading, label: string) => {
     again.mutate(next, {
-      onSuccess: () => undo.did(label, () => again.mutateAsync(reading)),
+      onSuccess: () => undo.did(label, () => again.mutateAsync(saved)),
       onError: undo.failed,
     });
   };
