@@ -100,10 +100,12 @@ def test_ods_keeps_leading_zeros_and_hidden_rows(tmp_path):
     with zipfile.ZipFile(io.BytesIO(plain)) as archive:
         parts = {n: archive.read(n) for n in archive.namelist()}
     number = "urn:oasis:names:tc:opendocument:xmlns:datastyle:1.0"
+    style = "urn:oasis:names:tc:opendocument:xmlns:style:1.0"
     styles = (
-        f'<number:number-style xmlns:number="{number}" style:name="N5"><number:number '
-        'number:min-integer-digits="5" number:decimal-places="0"/></number:number-style>'
-        '<style:style style:name="z" style:family="table-cell" style:data-style-name="N5"/>'
+        f'<number:number-style xmlns:number="{number}" xmlns:style="{style}" style:name="N5">'
+        '<number:number number:min-integer-digits="5" number:decimal-places="0"/>'
+        f'</number:number-style><style:style xmlns:style="{style}" style:name="z" '
+        'style:family="table-cell" style:data-style-name="N5"/>'
     )
     content = parts["content.xml"].decode()
     content = content.replace(

@@ -170,12 +170,9 @@ def _value_score(field_: StoreField, column: ColumnProfile) -> tuple[int, str]:
     if column.looks_like in fits:
         strong = field_.kind in (FieldKind.GTIN, FieldKind.CATEGORY)
         return (50 if strong else 20), f"its values look like {column.looks_like}"
-    if field_.kind is FieldKind.CATEGORY:
-        # A tree has far fewer places than there are products.
-        return (-40, "") if column.distinct * 10 > column.filled else (0, "")
-    if field_.kind is FieldKind.RICH_TEXT:
-        return 0, ""
-    return -40, ""
+    # A tree has far fewer places than there are products.
+    few = field_.kind is FieldKind.CATEGORY and column.distinct * 10 <= column.filled
+    return (0 if few or field_.kind is FieldKind.RICH_TEXT else -40), ""
 
 
 def prefix_of(supplier: str) -> str:

@@ -8,9 +8,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TypeAlias
 
-from nomotax.core.reading.lists import list_text
-from nomotax.core.reading.spool import LIST_MARK
-
 #: A flat value: text, or a list whose entries are texts, lists or nothing.
 Value: TypeAlias = "str | list[Value | None]"
 Flat: TypeAlias = dict[str, Value]
@@ -28,10 +25,3 @@ def put_all(into: Flat, name: str, children: Iterable[Flat]) -> None:
     rows = list(children)
     keys = dict.fromkeys(k for row in rows for k in row)
     put(into, name, {k: [row.get(k) for row in rows] for k in keys})
-
-
-def cells(record: Flat) -> dict[str, str]:
-    """A flat record as cells; lists carry a mark until the whole table is known."""
-    return {
-        n: v if isinstance(v, str) else LIST_MARK + list_text(v) for n, v in record.items() if v
-    }

@@ -14,7 +14,7 @@ from typing import IO, Any
 import ijson
 
 from nomotax.core.errors import UnreadableFile
-from nomotax.core.reading.flatten import Flat, Value, cells, put, put_all
+from nomotax.core.reading.flatten import Flat, Value, put, put_all
 from nomotax.core.reading.model import ArrivingTable, Detection, JsonReading, Offer
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.spool import Spool, Tell, silent
@@ -40,7 +40,7 @@ def read_json(
     records = _lines(path, problems) if reading.lines else _streamed(path, reading.records)
     try:
         for record in records:
-            spool.add(cells(record))
+            spool.add(record)
             if limit is not None and spool.rows >= limit:
                 break
     except (ijson.JSONError, UnicodeDecodeError, RecursionError) as error:
@@ -163,6 +163,8 @@ def _refuse(name: str) -> Any:
 
 
 def _record(value: Any) -> Flat:
+    if type(value) is dict:
+        return _object(value, 0)
     flat = _flat(value, 0)
     return flat if isinstance(flat, dict) else {"value": flat} if flat else {}
 
@@ -172,15 +174,27 @@ def _flat(value: Any, depth: int) -> Flat | Value:
     if depth > _DEEPEST:
         raise UnreadableFile(f"Values are nested more than {_DEEPEST} deep.")
     if isinstance(value, dict):
-        out: Flat = {}
-        for name, child in value.items():
-            _put(out, name, child, depth)
-        return out
+        return _object(value, depth)
     if isinstance(value, list):
         inner: Flat = {}
         _put(inner, "", value, depth)
         return inner if set(inner) - {""} else inner.get("", "")
     return _text(value)
+
+
+def _object(value: dict[str, Any], depth: int) -> Flat:
+    """An object as flat columns; texts and numbers, the bulk of every file, are done in place."""
+    out: Flat = {}
+    for name, child in value.items():
+        kind = type(child)
+        if kind is str:
+            if child:
+                out[name] = child
+        elif kind is dict or kind is list or kind is bool:
+            _put(out, name, child, depth)
+        elif child is not None:
+            out[name] = str(child)
+    return out
 
 
 def _put(out: Flat, name: str, child: Any, depth: int) -> None:

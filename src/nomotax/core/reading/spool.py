@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from pathlib import Path
 
 import polars as pl
 
-from nomotax.core.reading.lists import wrapped
+from nomotax.core.reading.flatten import Flat
+from nomotax.core.reading.lists import list_text, wrapped
 from nomotax.core.table import FAULT, HIDDEN, ROW
 
 #: Stands before a cell that is a list until it is known which columns hold lists.
@@ -32,30 +33,41 @@ class Spool:
     def __init__(self, tell: Tell = silent) -> None:
         self.rows = 0
         self._tell = tell
-        self._batch: list[Mapping[str, str]] = []
+        self._held = 0
+        self._columns: dict[str, list[str | None]] = {}
         self._names: dict[str, None] = {}
         self._lists: set[str] = set()
         self._parts: list[pl.LazyFrame] = []
         self._folder: tempfile.TemporaryDirectory[str] | None = None
 
-    def add(self, record: Mapping[str, str]) -> None:
-        self._batch.append(record)
+    def add(self, record: Flat) -> None:
+        """Take a flat record; empty texts are no cells."""
+        # Straight into columns: a million records kept as dicts would keep the collector busy.
+        held = self._held
+        for name, value in record.items():
+            column = self._columns.get(name)
+            if column is None:
+                column = self._columns[name] = [None] * held
+            elif len(column) < held:
+                column.extend([None] * (held - len(column)))
+            column.append(value if type(value) is str else LIST_MARK + list_text(value))
+        self._held = held + 1
         self.rows += 1
-        if len(self._batch) >= _BATCH:
+        if self._held >= _BATCH:
             self._flush()
             self._tell(self.rows)
 
     def _flush(self) -> None:
-        names: dict[str, None] = {}
-        for record in self._batch:
-            names.update(dict.fromkeys(record))
-        self._names.update(names)
-        data = {n: [r.get(n) for r in self._batch] for n in names}
-        frame = pl.DataFrame(data, schema=dict.fromkeys(names, pl.String))
-        if not names:
-            frame = pl.DataFrame({ROW: [0] * len(self._batch)}).select(pl.lit(None).alias(FAULT))
-        self._lists.update(n for n in names if frame[n].str.starts_with(LIST_MARK).any())
-        self._batch = []
+        held, columns = self._held, self._columns
+        for column in columns.values():
+            column.extend([None] * (held - len(column)))
+        self._names.update(dict.fromkeys(columns))
+        if columns:
+            frame = pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.String))
+        else:
+            frame = pl.select(pl.repeat(None, held, dtype=pl.String).alias(FAULT))
+        self._lists.update(n for n in columns if frame[n].str.starts_with(LIST_MARK).any())
+        self._held, self._columns = 0, {}
         self._parts.append(self._kept(frame))
 
     def _kept(self, frame: pl.DataFrame) -> pl.LazyFrame:
@@ -70,7 +82,7 @@ class Spool:
     def finish(self) -> pl.LazyFrame:
         """The table: hidden columns, then every name in order of appearance. Columns that hold a
         list anywhere hold lists everywhere."""
-        if self._batch or not self._parts:
+        if self._held or not self._parts:
             self._flush()
         table = pl.concat(self._parts, how="diagonal")
         return (

@@ -13,13 +13,15 @@ from typing import Any
 from lxml import etree
 
 from nomotax.core.errors import UnreadableFile
-from nomotax.core.reading.flatten import Flat, cells, put, put_all
+from nomotax.core.reading.flatten import Flat, put, put_all
 from nomotax.core.reading.model import ArrivingTable, Detection, Offer, XmlReading
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.spool import Spool, Tell, silent
 
 HEAD_BYTES = 2 << 20
 _PROLOG = 256 * 1024
+#: So many tags are remembered; a file of more is not made of records.
+_MOST_NAMES = 10_000
 _SPACE_DECLARED = re.compile(r' xmlns(:\w+)?="[^"]*"')
 _DEEPEST = 100
 _SAFE: dict[str, Any] = {
@@ -53,7 +55,7 @@ def read_xml(
     problems: list[ReadingProblem] = []
     try:
         for record in _records(path, wanted):
-            spool.add(cells(record))
+            spool.add(record)
             if limit is not None and spool.rows >= limit:
                 break
     except _Broken as broken:
@@ -109,12 +111,22 @@ def _refuse_entities(path: Path) -> None:
         )
 
 
+_names: dict[tuple[str, str | None], str] = {}
+
+
 def _name(element: Element) -> str:
+    """The local name, with the prefix where the file gives one; worked out once a tag."""
     tag: str = element.tag
-    if tag[0] == "{":
+    if tag[0] != "{":
+        return tag
+    key = (tag, element.prefix)
+    known = _names.get(key)
+    if known is None:
         local = tag[tag.index("}") + 1 :]
-        return f"{element.prefix}:{local}" if element.prefix else local
-    return tag
+        known = f"{element.prefix}:{local}" if element.prefix else local
+        if len(_names) < _MOST_NAMES:
+            _names[key] = known
+    return known
 
 
 def _attribute(element: Element, name: str) -> str:
@@ -137,24 +149,39 @@ def _records(path: Path, wanted: list[str]) -> Iterator[Flat]:
     """The flat records; values of the elements above stand behind a record's own."""
     local = wanted[-1].rsplit(":", 1)[-1]
     levels: list[_Level] = []
+    parent, last, above = None, None, Flat()
     for element in _elements(path, local):
-        ancestors = list(element.iterancestors())
-        ancestors.reverse()
-        if len(ancestors) != len(wanted) - 1:
+        own_parent = element.getparent()
+        if own_parent is not parent or parent is None:
+            ancestors = list(element.iterancestors())
+            ancestors.reverse()
+            if [_name(e) for e in (*ancestors, element)] != wanted:
+                continue
+            _forget_before(own_parent)
+            parent, levels = own_parent, _levels(levels, ancestors, element)
+            above = _above(levels, wanted)
+        elif _name(element) != wanted[-1]:
             continue
-        if [_name(e) for e in (*ancestors, element)] != wanted:
-            continue
-        levels = _levels(levels, ancestors, element)
-        record: Flat = {}
-        put(record, "", _flat(element, 0))
-        record = {k.removeprefix("."): v for k, v in record.items()}
-        for level, name in reversed(list(zip(levels, wanted, strict=False))):
-            above: Flat = {}
-            put(above, name, level.flat)
-            for key, value in above.items():
-                record[key if key not in record else f"above: {key}"] = value
+        elif element.getprevious() is not last:
+            levels = _levels(levels, [level.element for level in levels], element)
+            above = _above(levels, wanted)
+        record = _flat(element, 0)
+        for key, value in above.items():
+            record[key if key not in record else f"above: {key}"] = value
         yield record
-        _forget(element)
+        element.clear()
+        last = element
+        if parent is not None:
+            while element.getprevious() is not None:
+                del parent[0]
+
+
+def _above(levels: list[_Level], wanted: list[str]) -> Flat:
+    """What the elements above bring to every record, the nearest first."""
+    above: Flat = {}
+    for level, name in reversed(list(zip(levels, wanted, strict=False))):
+        put(above, name, level.flat)
+    return above
 
 
 def _elements(path: Path, local: str) -> Iterator[Element]:
@@ -184,17 +211,13 @@ def _levels(known: list[_Level], above: list[Element], record: Element) -> list[
     return levels
 
 
-def _forget(element: Element) -> None:
-    """Free a record that has been read, and what stands before it on its level."""
-    element.clear()
-    parent = element.getparent()
-    while parent is not None and element.getprevious() is not None:
-        del parent[0]
-    while parent is not None:
-        above = parent.getparent()
-        while above is not None and parent.getprevious() is not None:
-            del above[0]
-        parent = above
+def _forget_before(element: Element) -> None:
+    """Free what stands before the elements above the records, once these have moved on."""
+    while element is not None:
+        parent = element.getparent()
+        while parent is not None and element.getprevious() is not None:
+            del parent[0]
+        element = parent
 
 
 def _attributes(element: Element) -> Flat:
@@ -206,32 +229,51 @@ def _flat(element: Element, depth: int) -> Flat:
         raise UnreadableFile(
             f"Elements are nested more than {_DEEPEST} deep.", where=f"line {element.sourceline}"
         )
-    out: Flat = _attributes(element) if element.attrib else {}
+    out: Flat = _attributes(element) if element.keys() else {}
     if len(element) == 0:
         text = element.text
         if text and not text.isspace():
             out[""] = text
         return out
-    if _is_mixed(element):
+    children = list(element)  # kept: each look at a child again would make it anew
+    if _is_mixed(element, children):
         out[""] = _markup(element)
         return out
-    groups: dict[str, list[Element]] = {}
-    for child in element:
-        if isinstance(child.tag, str):
-            groups.setdefault(_name(child), []).append(child)
-    for name, children in groups.items():
-        if len(children) == 1:
-            put(out, name, _flat(children[0], depth + 1))
+    for name, child in _by_name(children).items():
+        if type(child) is list:
+            put_all(out, name, (_flat(c, depth + 1) for c in child))
+        elif len(child) or child.keys():
+            put(out, name, _flat(child, depth + 1))
         else:
-            put_all(out, name, (_flat(c, depth + 1) for c in children))
+            text = child.text
+            if text and not text.isspace():
+                out[name] = text
     return out
 
 
-def _is_mixed(element: Element) -> bool:
+def _by_name(children: list[Element]) -> dict[str, Any]:
+    """The children by name: one alone as it is, several as a list."""
+    groups: dict[str, Any] = {}
+    for child in children:
+        name = _name(child)
+        if name not in groups:
+            groups[name] = child
+        elif type(groups[name]) is list:
+            groups[name].append(child)
+        else:
+            groups[name] = [groups[name], child]
+    return groups
+
+
+def _is_mixed(element: Element, children: list[Element]) -> bool:
     """Text between the children, as in a description with markup."""
     if element.text and not element.text.isspace():
         return True
-    return any(child.tail and not child.tail.isspace() for child in element)
+    for child in children:
+        tail = child.tail
+        if tail and not tail.isspace():
+            return True
+    return False
 
 
 def _markup(element: Element) -> str:
