@@ -19,7 +19,7 @@ afterEach(() => vi.unstubAllGlobals());
 
 const delivery = {
   id: 7, file_name: "week-1.csv", size: 2048, received_at: new Date().toISOString(), status: "waiting", rows: 10,
-  rows_before: null, columns: 3, problems: 1, error: "", same_as: null, run_id: null, run_status: null, counts: {},
+  rows_before: null, columns: 3, problems: 1, error: "", same_as: null, run_id: null, run_status: null, counts: {}, complete: true, because: "", stage: "",
 };
 const feed = { id: 1, name: "Weekly", supplier: "Quarrow Pigments", versions: 0, questions: 2, mapped: 3, deliveries: [delivery] };
 

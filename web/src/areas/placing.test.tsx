@@ -5,9 +5,8 @@ import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { FeedPlace } from "../shell/FeedPlace";
 import { FakeServer } from "../test/fakeServer";
 import { draw } from "../test/render";
-import { bench, column } from "../test/samples";
+import { bench } from "../test/samples";
 import { Categories } from "./categories/Categories";
-import { ReadingPlace } from "./reading/Reading";
 import { Values } from "./values/Values";
 
 class Observer {
@@ -20,7 +19,7 @@ afterEach(() => vi.unstubAllGlobals());
 
 const line = {
   id: 7, file_name: "week-1.csv", size: 60, received_at: new Date().toISOString(), status: "waiting", rows: 2,
-  rows_before: null, columns: 2, problems: 0, error: "", same_as: null, run_id: null, run_status: null, counts: {},
+  rows_before: null, columns: 2, problems: 0, error: "", same_as: null, run_id: null, run_status: null, counts: {}, complete: true, because: "", stage: "",
 };
 
 function server() {
@@ -137,46 +136,5 @@ describe("values", () => {
     await waitFor(() => expect(words).toEqual({ R: "Red", B: "Black", K: "Black" }));
     await userEvent.click(screen.getByRole("button", { name: "Undo" }));
     await waitFor(() => expect(words).toEqual({ R: "Red", B: "Blue", K: null }));
-  });
-});
-
-describe("reading", () => {
-  const reading = { format: "delimited", encoding: "utf-8", delimiter: ";", quote: '"', header_row: 1, decimal: "," };
-  const view = (change: Partial<typeof reading> = {}, more: object = {}) => ({
-    id: 7, feed_id: 1, file_name: "week-1.csv", size: 60, status: "waiting", error: "", reading: { ...reading, ...change },
-    why: { encoding: "all of it is valid UTF-8", delimiter: "a semicolon gives 2 cells" }, rows: 2, columns: ["a", "b"],
-    problems: [{ kind: "broken_row", message: "line 3: 3 cells where the header has 2", line: 3, row: 2 }],
-    profile: [column("a"), column("b")], ...more,
-  });
-  const start = (first: object) =>
-    server()
-      .on("GET /api/v1/deliveries/7", () => first)
-      .on("GET /api/v1/deliveries/7/raw", () => ({ lines: ["a;b", "1;2"], size: 60 }))
-      .on("GET /api/v1/deliveries/7/rows", () => ({ offset: 0, numbers: [1, 2], faults: [null, "line 3"], rows: [["1", "2"], ["3", "4"]] }));
-
-  it("shows the reasons, what was noticed, and reads again at once when a choice changes", async () => {
-    const fake = start(view()).on("PUT /api/v1/deliveries/7/reading", ({ body }) => view(body as typeof reading));
-    inFeed(<ReadingPlace />);
-    expect(await screen.findByText("all of it is valid UTF-8")).toBeInTheDocument();
-    expect(screen.getByText(/line 3: 3 cells/)).toBeInTheDocument();
-    expect(screen.getByText("The table it becomes: 2 rows, 2 columns, all text")).toBeInTheDocument();
-    await userEvent.click(screen.getByRole("combobox", { name: /Encoding/ }));
-    await userEvent.click(screen.getByRole("option", { name: "cp1252" }));
-    await waitFor(() =>
-      expect(fake.calls("PUT /api/v1/deliveries/7/reading")[0]?.body).toEqual({ ...reading, encoding: "cp1252" }),
-    );
-    const header = screen.getByLabelText("Header row (0: none)");
-    await userEvent.clear(header);
-    await userEvent.type(header, "3{Enter}");
-    await waitFor(() =>
-      expect(fake.calls("PUT /api/v1/deliveries/7/reading")[1]?.body).toMatchObject({ header_row: 3 }),
-    );
-  });
-
-  it("says why a file does not become a table", async () => {
-    start(view({}, { status: "unreadable", error: "This is a PNG picture, not delimited text.", rows: 0, columns: [], profile: [] }));
-    inFeed(<ReadingPlace />);
-    expect(await screen.findByText(/PNG picture/)).toBeInTheDocument();
-    expect(screen.getByText("It does not become a table")).toBeInTheDocument();
   });
 });

@@ -93,7 +93,7 @@ describe("an arriving column", () => {
     draw(
       <ColumnPanel bench={bench({ columns })} name="ArtNo" edits={edits as unknown as Edits} onField={vi.fn()} onClose={vi.fn()} />,
     );
-    expect(screen.getByText("100 % filled · 3 different · digits")).toBeInTheDocument();
+    expect(screen.getByText(/10 of 10 \(100 %\)/)).toBeInTheDocument();
     expect(screen.getByText(/3 with blanks/)).toBeInTheDocument();
     await userEvent.click(screen.getByRole("button", { name: "Use" }));
     expect(edits.setFill).toHaveBeenCalledWith("sku", bench().suggestions[0]?.fill, "'ArtNo' fills Sku");
