@@ -7,35 +7,25 @@ other goes record by record through the standard library's, which names every fa
 from __future__ import annotations
 
 import csv
-import io
-from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING
 
 import numpy as np
 import polars as pl
 
 from nomotax.core.errors import UnreadableFile
+from nomotax.core.reading.careful import csv_reader, read_carefully, tell_totals, with_hidden
 from nomotax.core.reading.encoding import to_utf8
 from nomotax.core.reading.grid import distinct_names, header_names, tell_passed_over
 from nomotax.core.reading.model import ArrivingTable, DelimitedReading
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.signature import refuse_what_is_no_table
-from nomotax.core.table import FAULT, ROW
-
-if TYPE_CHECKING:
-    from _csv import Reader as CsvReader
 
 _CHUNK = 8 << 20
-_BATCH = 50_000
-_TOLD = 200
-_CELL_LIMIT = 64 << 20
 #: More columns than any feed has.
 WIDEST = 2_000
 #: Control characters that can stand for a delimiter of several characters.
 _STAND_INS = ("\x1f", "\x1e", "\x1c", "\x02", "\x03")
-_OTHERS = (";", ",", "\t", "|")
 
 
 def read_delimited(data: bytes, reading: DelimitedReading, head: bool = False) -> ArrivingTable:
@@ -133,7 +123,8 @@ def _read_body(body: _Body, problems: list[ReadingProblem]) -> pl.DataFrame:
         if frame is None and _is_regular(body):
             frame = _read_fast(body)
     if frame is None:
-        return _read_carefully(body, problems)
+        text = body.utf8[body.start :].decode("utf-8")
+        return read_carefully(text, body.names, body.line, body.reading, problems)
     return _without_blank_rows(frame, problems)
 
 
@@ -191,19 +182,6 @@ def _without_footer(
     return frame.head(kept)
 
 
-def _reader(lines: Iterable[str], reading: DelimitedReading, strict: bool = False) -> CsvReader:
-    csv.field_size_limit(_CELL_LIMIT)
-    return csv.reader(
-        lines,
-        delimiter=reading.delimiter,
-        quotechar=reading.quote or None,
-        quoting=csv.QUOTE_MINIMAL if reading.quote else csv.QUOTE_NONE,
-        escapechar=reading.escape or None,
-        doublequote=not reading.escape,
-        strict=strict,
-    )
-
-
 def _header(
     utf8: bytes, reading: DelimitedReading, problems: list[ReadingProblem]
 ) -> tuple[list[str], int, int]:
@@ -212,7 +190,7 @@ def _header(
     lines = window.splitlines(keepends=True) if "\r" in window else window.split("\n")
     if "\r" not in window:
         lines = [line + "\n" for line in lines[:-1]] + ([lines[-1]] if lines[-1] else [])
-    reader = _reader(iter(lines), reading)
+    reader = csv_reader(iter(lines), reading)
     if reading.header_row == 0:
         width = len(next(reader, []))
         return [f"Column {n}" for n in range(1, width + 1)], 0, 1
@@ -332,194 +310,5 @@ def _without_blank_rows(frame: pl.DataFrame, problems: list[ReadingProblem]) -> 
     """The frame with the hidden columns and without rows that have no value at all."""
     blank = frame.select(pl.all_horizontal(pl.all().is_null())).to_series()
     count = int(blank.sum())
-    _tell_totals(count, 0, 0, problems)
-    return _with_hidden(frame.filter(~blank) if count else frame, pl.lit(None, dtype=pl.String))
-
-
-def _with_hidden(frame: pl.DataFrame, fault: pl.Expr | pl.Series) -> pl.DataFrame:
-    return (
-        frame.with_row_index(ROW, offset=1)
-        .with_columns(fault.alias(FAULT))
-        .select(ROW, FAULT, pl.exclude(ROW, FAULT))
-    )
-
-
-@dataclass(slots=True)
-class _Record:
-    cells: list[str]
-    line: int
-    fault: str | None = None
-    comment: bool = False
-
-
-class _Lines:
-    """Physical lines with a cursor that can be set back."""
-
-    def __init__(self, text: str) -> None:
-        self.lines = list(io.StringIO(text, newline=""))
-        self.next = 0
-
-    def __iter__(self) -> _Lines:
-        return self
-
-    def __next__(self) -> str:
-        if self.next >= len(self.lines):
-            raise StopIteration
-        self.next += 1
-        return self.lines[self.next - 1]
-
-
-def _records(
-    text: str, width: int, first_line: int, reading: DelimitedReading
-) -> Iterator[_Record]:
-    """Every record with its line. A record that swallowed lines because a quote never closed is
-    given back as its first line alone, at fault, and reading goes on with the next line."""
-    lines = _Lines(text)
-    while lines.next < len(lines.lines):
-        at = lines.next
-        if reading.comment and lines.lines[at].startswith(reading.comment):
-            lines.next = at + 1
-            yield _Record([], first_line + at, comment=True)
-            continue
-        try:
-            cells = next(_reader(lines, reading, strict=True))
-            spans = lines.next - at
-            if spans == 1 or len(cells) == width:
-                yield _Record(cells, first_line + at)
-                continue
-            fault = "an opening quote is never closed"
-        except StopIteration:
-            return
-        except csv.Error as error:
-            unclosed = "unexpected end" in str(error)
-            fault = "an opening quote is never closed" if unclosed else ""
-        lines.next = at + 1
-        yield _loose_record(lines.lines[at], first_line + at, width, fault, reading)
-
-
-def _loose_record(
-    line: str, number: int, width: int, fault: str, reading: DelimitedReading
-) -> _Record:
-    """One line read on its own. Without ``fault`` a stray quote inside a cell is forgiven when
-    the line still has the right number of cells."""
-    text = line.rstrip("\r\n")
-    cells = next(_reader([text], reading), [])
-    if fault or len(cells) != width:
-        cells = text.split(reading.delimiter)
-        fault = fault or "a quote is never closed, or stands inside a cell"
-        return _Record(cells, number, f"line {number}: {fault}")
-    return _Record(cells, number)
-
-
-def _read_carefully(body: _Body, problems: list[ReadingProblem]) -> pl.DataFrame:
-    names, reading = body.names, body.reading
-    text = body.utf8[body.start :].decode("utf-8")
-    width, blank, told, row, comments = len(names), 0, 0, 0, 0
-    changed = _DelimiterWatch(width, reading.delimiter)
-    frames: list[pl.DataFrame] = []
-    batch: list[list[str | None]] = []
-    faults: list[str | None] = []
-    for record in _records(text, width, body.line, reading):
-        if record.comment:
-            comments += 1
-            continue
-        if not any(record.cells) or (len(record.cells) == 1 and not record.cells[0].strip()):
-            blank += 1
-            continue
-        row += 1
-        fault = record.fault or _width_fault(record, width)
-        if fault:
-            told += 1
-            changed.look_at(record)
-            if told <= _TOLD:
-                problems.append(
-                    ReadingProblem(
-                        kind="broken_row", level="broken", message=fault, line=record.line, row=row
-                    )
-                )
-        cells: list[str | None] = [cell or None for cell in record.cells[:width]]
-        batch.append(cells + [None] * (width - len(cells)))
-        faults.append(fault)
-        if len(batch) >= _BATCH:
-            frames.append(_frame(batch, names))
-            batch = []
-    if batch or not frames:
-        frames.append(_frame(batch, names))
-    _tell_totals(blank, told, comments, problems)
-    changed.tell(problems)
-    return _with_hidden(pl.concat(frames), pl.Series(FAULT, faults, dtype=pl.String))
-
-
-def _width_fault(record: _Record, width: int) -> str | None:
-    cells = len(record.cells)
-    if cells == width:
-        return None
-    fault = f"line {record.line}: {cells} cells where the header has {width}"
-    if cells > width:
-        left = " | ".join(record.cells[width:])[:200]
-        return f"{fault}; left over: {left!r}"
-    return fault
-
-
-class _DelimiterWatch:
-    """Notices when broken rows would be whole with another delimiter."""
-
-    def __init__(self, width: int, delimiter: str) -> None:
-        self.width, self.count, self.line, self.mark = width, 0, 0, ""
-        self.others = [d for d in _OTHERS if d != delimiter]
-
-    def look_at(self, record: _Record) -> None:
-        if len(record.cells) > 2 and len(record.cells) > self.width // 2:
-            return
-        for mark in self.others:
-            if record.cells and sum(c.count(mark) for c in record.cells) == self.width - 1:
-                self.count += 1
-                self.line, self.mark = self.line or record.line, self.mark or mark
-                return
-
-    def tell(self, problems: list[ReadingProblem]) -> None:
-        if self.count and self.width > 1:
-            problems.append(
-                ReadingProblem(
-                    kind="delimiter_changes",
-                    level="broken",
-                    line=self.line,
-                    count=self.count,
-                    message=f"From line {self.line} on, {self.count:,} rows are cut by "
-                    f"{self.mark!r} instead; they are held. Ask the supplier for one delimiter.",
-                )
-            )
-
-
-def _tell_totals(blank: int, told: int, comments: int, problems: list[ReadingProblem]) -> None:
-    if blank:
-        problems.append(
-            ReadingProblem(
-                kind="blank_lines",
-                level="note",
-                count=blank,
-                message=f"{blank} blank lines were passed over.",
-            )
-        )
-    if told > _TOLD:
-        problems.append(
-            ReadingProblem(
-                kind="broken_row",
-                level="broken",
-                count=told - _TOLD,
-                message=f"{told - _TOLD} more rows are broken.",
-            )
-        )
-    if comments:
-        problems.append(
-            ReadingProblem(
-                kind="comments",
-                level="note",
-                count=comments,
-                message=f"{comments} comment lines were passed over.",
-            )
-        )
-
-
-def _frame(batch: list[list[str | None]], names: list[str]) -> pl.DataFrame:
-    return pl.DataFrame(batch, schema=dict.fromkeys(names, pl.String), orient="row")
+    tell_totals(count, 0, 0, problems)
+    return with_hidden(frame.filter(~blank) if count else frame, pl.lit(None, dtype=pl.String))

@@ -1,0 +1,233 @@
+"""Delimited text record by record: slow, and every fault named with its line."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from nomotax.core.reading.model import DelimitedReading
+from nomotax.core.reading.problem import ReadingProblem
+from nomotax.core.table import FAULT, ROW
+
+if TYPE_CHECKING:
+    from _csv import Reader as CsvReader
+
+_BATCH = 50_000
+_TOLD = 200
+_CELL_LIMIT = 64 << 20
+_OTHERS = (";", ",", "\t", "|")
+
+
+def csv_reader(lines: Iterable[str], reading: DelimitedReading, strict: bool = False) -> CsvReader:
+    """The standard library's reader, set to a reading's dialect."""
+    csv.field_size_limit(_CELL_LIMIT)
+    return csv.reader(
+        lines,
+        delimiter=reading.delimiter,
+        quotechar=reading.quote or None,
+        quoting=csv.QUOTE_MINIMAL if reading.quote else csv.QUOTE_NONE,
+        escapechar=reading.escape or None,
+        doublequote=not reading.escape,
+        strict=strict,
+    )
+
+
+def with_hidden(frame: pl.DataFrame, fault: pl.Expr | pl.Series) -> pl.DataFrame:
+    """The rows with the hidden columns in front, numbered from 1."""
+    return (
+        frame.with_row_index(ROW, offset=1)
+        .with_columns(fault.alias(FAULT))
+        .select(ROW, FAULT, pl.exclude(ROW, FAULT))
+    )
+
+
+@dataclass(slots=True)
+class _Record:
+    cells: list[str]
+    line: int
+    fault: str | None = None
+    comment: bool = False
+
+
+class _Lines:
+    """Physical lines with a cursor that can be set back."""
+
+    def __init__(self, text: str) -> None:
+        self.lines = list(io.StringIO(text, newline=""))
+        self.next = 0
+
+    def __iter__(self) -> _Lines:
+        return self
+
+    def __next__(self) -> str:
+        if self.next >= len(self.lines):
+            raise StopIteration
+        self.next += 1
+        return self.lines[self.next - 1]
+
+
+def _records(
+    text: str, width: int, first_line: int, reading: DelimitedReading
+) -> Iterator[_Record]:
+    """Every record with its line. A record that swallowed lines because a quote never closed is
+    given back as its first line alone, at fault, and reading goes on with the next line."""
+    lines = _Lines(text)
+    while lines.next < len(lines.lines):
+        at = lines.next
+        if reading.comment and lines.lines[at].startswith(reading.comment):
+            lines.next = at + 1
+            yield _Record([], first_line + at, comment=True)
+            continue
+        try:
+            cells = next(csv_reader(lines, reading, strict=True))
+            spans = lines.next - at
+            if spans == 1 or len(cells) == width:
+                yield _Record(cells, first_line + at)
+                continue
+            fault = "an opening quote is never closed"
+        except StopIteration:
+            return
+        except csv.Error as error:
+            unclosed = "unexpected end" in str(error)
+            fault = "an opening quote is never closed" if unclosed else ""
+        lines.next = at + 1
+        yield _loose_record(lines.lines[at], first_line + at, width, fault, reading)
+
+
+def _loose_record(
+    line: str, number: int, width: int, fault: str, reading: DelimitedReading
+) -> _Record:
+    """One line read on its own. Without ``fault`` a stray quote inside a cell is forgiven when
+    the line still has the right number of cells."""
+    text = line.rstrip("\r\n")
+    cells = next(csv_reader([text], reading), [])
+    if fault or len(cells) != width:
+        cells = text.split(reading.delimiter)
+        fault = fault or "a quote is never closed, or stands inside a cell"
+        return _Record(cells, number, f"line {number}: {fault}")
+    return _Record(cells, number)
+
+
+def read_carefully(
+    text: str,
+    names: list[str],
+    first_line: int,
+    reading: DelimitedReading,
+    problems: list[ReadingProblem],
+) -> pl.DataFrame:
+    """Every record of ``text`` as a row; those at fault say why, with their line."""
+    width, blank, told, row, comments = len(names), 0, 0, 0, 0
+    changed = _DelimiterWatch(width, reading.delimiter)
+    frames: list[pl.DataFrame] = []
+    batch: list[list[str | None]] = []
+    faults: list[str | None] = []
+    for record in _records(text, width, first_line, reading):
+        if record.comment:
+            comments += 1
+            continue
+        if not any(record.cells) or (len(record.cells) == 1 and not record.cells[0].strip()):
+            blank += 1
+            continue
+        row += 1
+        fault = record.fault or _width_fault(record, width)
+        if fault:
+            told += 1
+            changed.look_at(record)
+            if told <= _TOLD:
+                problems.append(
+                    ReadingProblem(
+                        kind="broken_row", level="broken", message=fault, line=record.line, row=row
+                    )
+                )
+        cells: list[str | None] = [cell or None for cell in record.cells[:width]]
+        batch.append(cells + [None] * (width - len(cells)))
+        faults.append(fault)
+        if len(batch) >= _BATCH:
+            frames.append(_frame(batch, names))
+            batch = []
+    if batch or not frames:
+        frames.append(_frame(batch, names))
+    tell_totals(blank, told, comments, problems)
+    changed.tell(problems)
+    return with_hidden(pl.concat(frames), pl.Series(FAULT, faults, dtype=pl.String))
+
+
+def _width_fault(record: _Record, width: int) -> str | None:
+    cells = len(record.cells)
+    if cells == width:
+        return None
+    fault = f"line {record.line}: {cells} cells where the header has {width}"
+    if cells > width:
+        left = " | ".join(record.cells[width:])[:200]
+        return f"{fault}; left over: {left!r}"
+    return fault
+
+
+class _DelimiterWatch:
+    """Notices when broken rows would be whole with another delimiter."""
+
+    def __init__(self, width: int, delimiter: str) -> None:
+        self.width, self.count, self.line, self.mark = width, 0, 0, ""
+        self.others = [d for d in _OTHERS if d != delimiter]
+
+    def look_at(self, record: _Record) -> None:
+        if len(record.cells) > 2 and len(record.cells) > self.width // 2:
+            return
+        for mark in self.others:
+            if record.cells and sum(c.count(mark) for c in record.cells) == self.width - 1:
+                self.count += 1
+                self.line, self.mark = self.line or record.line, self.mark or mark
+                return
+
+    def tell(self, problems: list[ReadingProblem]) -> None:
+        if self.count and self.width > 1:
+            problems.append(
+                ReadingProblem(
+                    kind="delimiter_changes",
+                    level="broken",
+                    line=self.line,
+                    count=self.count,
+                    message=f"From line {self.line} on, {self.count:,} rows are cut by "
+                    f"{self.mark!r} instead; they are held. Ask the supplier for one delimiter.",
+                )
+            )
+
+
+def tell_totals(blank: int, told: int, comments: int, problems: list[ReadingProblem]) -> None:
+    """Say how many lines were passed over, and how many faults are not told one by one."""
+    if blank:
+        problems.append(
+            ReadingProblem(
+                kind="blank_lines",
+                level="note",
+                count=blank,
+                message=f"{blank} blank lines were passed over.",
+            )
+        )
+    if told > _TOLD:
+        problems.append(
+            ReadingProblem(
+                kind="broken_row",
+                level="broken",
+                count=told - _TOLD,
+                message=f"{told - _TOLD} more rows are broken.",
+            )
+        )
+    if comments:
+        problems.append(
+            ReadingProblem(
+                kind="comments",
+                level="note",
+                count=comments,
+                message=f"{comments} comment lines were passed over.",
+            )
+        )
+
+
+def _frame(batch: list[list[str | None]], names: list[str]) -> pl.DataFrame:
+    return pl.DataFrame(batch, schema=dict.fromkeys(names, pl.String), orient="row")
