@@ -209,6 +209,7 @@ def test_streamed_records_beyond_memory_are_whole(tmp_path, monkeypatch):
     from nomotax.core.reading import spool
 
     monkeypatch.setattr(spool, "_BATCH", 10)
+    monkeypatch.setattr(spool, "_IN_MEMORY", 1000)
     lines = [f'{{"a": {i}}}' if i < 90 else f'{{"a": {i}, "late": [{i}, 1]}}' for i in range(100)]
     path = files.put(tmp_path, "a.jsonl", "\n".join(lines).encode() + b"\n")
     frame = read(Source(path), detect(Source(path)).reading).frame

@@ -24,6 +24,7 @@ _DEEPEST = 100
 #: The name under which the key of a record arrives when records are members of an object.
 KEY = "@key"
 _TOLD = 50
+_TEXTS = {str}
 
 
 def read_json(
@@ -184,6 +185,8 @@ def _flat(value: Any, depth: int) -> Flat | Value:
 
 def _object(value: dict[str, Any], depth: int) -> Flat:
     """An object as flat columns; texts and numbers, the bulk of every file, are done in place."""
+    if set(map(type, value.values())) == _TEXTS and "" not in value.values():
+        return value  # nothing but filled texts: it is flat already
     out: Flat = {}
     for name, child in value.items():
         kind = type(child)

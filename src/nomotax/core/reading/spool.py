@@ -15,7 +15,8 @@ from nomotax.core.table import FAULT, HIDDEN, ROW
 #: Stands before a cell that is a list until it is known which columns hold lists.
 LIST_MARK = "\x1d"
 _BATCH = 50_000
-_IN_MEMORY = 4
+#: So many bytes of a table stay in memory; the rest goes to files.
+_IN_MEMORY = 256 << 20
 
 
 #: Hears how many records have been read so far; may raise to stop.
@@ -27,13 +28,14 @@ def silent(records: int) -> None:
 
 
 class Spool:
-    """Takes records one by one. The first batches stay in memory; from then on each is a file in
+    """Takes records one by one. What is little stays in memory; from then on each is a file in
     a temporary folder that lives as long as the spool."""
 
     def __init__(self, tell: Tell = silent) -> None:
         self.rows = 0
         self._tell = tell
         self._held = 0
+        self._size = 0.0
         self._columns: dict[str, list[str | None]] = {}
         self._names: dict[str, None] = {}
         self._lists: set[str] = set()
@@ -43,11 +45,11 @@ class Spool:
     def add(self, record: Flat) -> None:
         """Take a flat record; empty texts are no cells."""
         # Straight into columns: a million records kept as dicts would keep the collector busy.
-        held = self._held
+        held, columns = self._held, self._columns
         for name, value in record.items():
-            column = self._columns.get(name)
+            column = columns.get(name)
             if column is None:
-                column = self._columns[name] = [None] * held
+                column = columns[name] = [None] * held
             elif len(column) < held:
                 column.extend([None] * (held - len(column)))
             column.append(value if type(value) is str else LIST_MARK + list_text(value))
@@ -71,7 +73,8 @@ class Spool:
         self._parts.append(self._kept(frame))
 
     def _kept(self, frame: pl.DataFrame) -> pl.LazyFrame:
-        if len(self._parts) < _IN_MEMORY:
+        self._size += frame.estimated_size()
+        if self._size < _IN_MEMORY:
             return frame.lazy()
         if self._folder is None:
             self._folder = tempfile.TemporaryDirectory(prefix="nomotax-")
