@@ -127,7 +127,7 @@ def test_ods_keeps_leading_zeros_and_hidden_rows(tmp_path):
     assert [p.count for p in table.problems if p.kind == "hidden_rows"] == [1]
 
 
-NESTED = """<?xml version="1.0"?><s:shop xmlns:s="urn:s" xmlns="urn:p" cur="USD"><!-- x -->
+NESTED = """<?xml version="1.0"?><s:shop xmlns:s="urn:s" xmlns="urn:p" cur="USD"><!-- x --><made>2026</made>
 <shelf path="A &gt; B"><title>Paper</title>
 <item no="1"><name>One</name><text><![CDATA[<b>x</b> & y]]></text><note>see <i>this</i></note>
 <size code="a"><w unit="in">9</w><pic/><pic>p1</pic></size>
@@ -147,6 +147,7 @@ def test_xml_keeps_lists_aligned_and_carries_what_stands_above(tmp_path):
     assert rows[0]["text"] == "<b>x</b> & y" and rows[0]["note"] == "see <i>this</i>"
     assert [r["shelf@path"] for r in rows] == ["A > B", "A > B", "C"]
     assert [r["shelf.title"] for r in rows] == ["Paper", "Paper", None]
+    assert {r["s:shop.made"] for r in rows} == {"2026"}
     assert {r["s:shop@cur"] for r in rows} == {"USD"} and rows[1]["size.w"] is None
 
 

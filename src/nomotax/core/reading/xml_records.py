@@ -157,8 +157,8 @@ def _records(path: Path, wanted: list[str]) -> Iterator[Flat]:
             ancestors.reverse()
             if [_name(e) for e in (*ancestors, element)] != wanted:
                 continue
-            _forget_before(own_parent)
             parent, levels = own_parent, _levels(levels, ancestors, element)
+            _forget_before(own_parent)
             above = _above(levels, wanted)
         elif _name(element) != wanted[-1]:
             continue
