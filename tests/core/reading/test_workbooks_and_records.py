@@ -127,7 +127,8 @@ def test_ods_keeps_leading_zeros_and_hidden_rows(tmp_path):
     assert [p.count for p in table.problems if p.kind == "hidden_rows"] == [1]
 
 
-NESTED = """<?xml version="1.0"?><s:shop xmlns:s="urn:s" xmlns="urn:p" cur="USD"><!-- x --><made>2026</made>
+NESTED = """<?xml version="1.0"?><s:shop xmlns:s="urn:s" xmlns="urn:p" cur="USD">
+<!-- x --><made>2026</made>
 <shelf path="A &gt; B"><title>Paper</title>
 <item no="1"><name>One</name><text><![CDATA[<b>x</b> & y]]></text><note>see <i>this</i></note>
 <size code="a"><w unit="in">9</w><pic/><pic>p1</pic></size>
