@@ -61,11 +61,19 @@ def database(cluster, tmp_path, monkeypatch):
 
 
 @pytest.fixture
-def demo(database):
+def suppliers():
+    """Whose first delivery waits in the demo store: one is enough for most tests, and quick."""
+    from nomotax.demo.load import SUPPLIER
+
+    return [SUPPLIER]
+
+
+@pytest.fixture
+def demo(database, suppliers):
     """The demo store with the first delivery waiting; gives the store's id."""
     from nomotax.demo.load import load_demo
 
-    return load_demo()
+    return load_demo(suppliers)
 
 
 @pytest.fixture

@@ -51,7 +51,7 @@ def mapped(client):
 def test_a_delivery_waits_and_is_read(client):
     feeds = {f["supplier"]: f for f in get(client, "/stores/1/arrivals")["feeds"]}
     feed = feeds["Quarrow Pigments"]
-    assert len(feeds) == 5 and feed["mapped"] == 0
+    assert feed["mapped"] == 0
     delivery = get(client, f"/deliveries/{feed['deliveries'][0]['id']}")
     assert delivery["reading"]["encoding"] == "cp1252" and delivery["rows"] == 1188
     raw = get(client, "/deliveries/1/raw")

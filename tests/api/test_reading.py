@@ -22,6 +22,11 @@ def upload(client, feed, data, name="list.csv", status=201):
 
 
 @pytest.fixture
+def suppliers():
+    return list(SENDERS)
+
+
+@pytest.fixture
 def feeds(client):
     """Two feeds of a new supplier: prices, and stock."""
     make = {"supplier": "Hallwyn", "name": "Prices"}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+from collections.abc import Collection
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -49,9 +50,9 @@ SENDERS = {
 }
 
 
-def load_demo() -> int | None:
-    """Make Ostrelle with its catalog and the first delivery of every supplier waiting; gives the
-    store's id, or None when there is a store already."""
+def load_demo(suppliers: Collection[str] = SENDERS) -> int | None:
+    """Make Ostrelle with its catalog and the first delivery of each of ``suppliers`` waiting;
+    gives the store's id, or None when there is a store already."""
     if stores.list_stores():
         return None
     schema = from_descriptor(json.loads((DATA / "store-schema.json").read_text("utf-8")))
@@ -60,6 +61,8 @@ def load_demo() -> int | None:
     prices.save_ladder(store_id, Ladder.model_validate(LADDER))
     catalog.load_catalog(store_id, (DATA / "catalog.csv").read_bytes())
     for supplier, sender in SENDERS.items():
+        if supplier not in suppliers:
+            continue
         feed_id = stores.add_feed(store_id, supplier, sender.feed)
         if sender.reading:
             receive.save_reading(feed_id, parse_reading(json.loads(_text(sender.reading))))
