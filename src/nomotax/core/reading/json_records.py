@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import codecs
 import io
-import json
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass, field
+from itertools import chain
 from pathlib import Path
 from typing import IO, Any
 
@@ -15,6 +15,7 @@ import ijson
 
 from nomotax.core.errors import UnreadableFile
 from nomotax.core.reading.flatten import Flat, Value, put, put_all
+from nomotax.core.reading.json_walk import BrokenJson, JsonWalk, parse_value
 from nomotax.core.reading.model import ArrivingTable, Detection, JsonReading, Offer
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.spool import Spool, Tell, silent
@@ -24,7 +25,6 @@ _DEEPEST = 100
 #: The name under which the key of a record arrives when records are members of an object.
 KEY = "@key"
 _TOLD = 50
-_TEXTS = {str}
 
 
 def read_json(
@@ -38,13 +38,18 @@ def read_json(
     spool = Spool(tell)
     problems: list[ReadingProblem] = []
     complete = True
-    records = _lines(path, problems) if reading.lines else _streamed(path, reading.records)
+    found = _lines(path, problems) if reading.lines else _streamed(path, reading.records)
     try:
-        for record in records:
-            spool.add(record)
+        for records in found:
+            some = records if limit is None else records[: limit - spool.rows]
+            if _only_texts(some):
+                spool.add_texts(some)
+            else:
+                for record in some:
+                    spool.add(_record(record))
             if limit is not None and spool.rows >= limit:
                 break
-    except (ijson.JSONError, UnicodeDecodeError, RecursionError) as error:
+    except (BrokenJson, UnicodeDecodeError, RecursionError) as error:
         complete = False
         problems.append(_broken(error, spool.rows))
     if spool.rows == 0 and complete and not problems:
@@ -106,20 +111,18 @@ class _Raw(io.RawIOBase):
         return len(part)
 
 
-def _streamed(path: Path, records: str) -> Iterator[Flat]:
-    keyed = records == "*" or records.endswith("/*")
+def _streamed(path: Path, records: str) -> Iterator[list[Any]]:
     steps = [s for s in records.removesuffix("*").strip("/").split("/") if s]
-    prefix = ".".join("item" if s == "[]" else s for s in steps)
     with open_text_bytes(path) as stream:
-        if keyed:
-            for key, value in ijson.kvitems(stream, prefix):
-                yield {KEY: key, **_record(value)}
-            return
-        for value in ijson.items(stream, f"{prefix}.item" if prefix else "item"):
-            yield _record(value)
+        walk = JsonWalk(io.TextIOWrapper(stream, "utf-8", newline=""))
+        if records == "*" or records.endswith("/*"):
+            for members in walk.members(steps):
+                yield [{KEY: key, **_record(value)} for key, value in members]
+        else:
+            yield from walk.elements(steps)
 
 
-def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[Flat]:
+def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[list[Any]]:
     wrong = number = 0
     with open_text_bytes(path) as stream:
         for number, line in enumerate(stream, 1):
@@ -127,13 +130,13 @@ def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[Flat]:
                 continue
             try:
                 value = _parse(line)
-            except ValueError as error:
+            except (BrokenJson, UnicodeDecodeError) as error:
                 wrong += 1
                 last = not line.endswith(b"\n")
                 if wrong <= _TOLD:
                     problems.append(_bad_line(number, error, last))
                 continue
-            yield _record(value)
+            yield [value]
     if wrong > _TOLD:
         problems.append(
             ReadingProblem(
@@ -145,7 +148,7 @@ def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[Flat]:
         )
 
 
-def _bad_line(number: int, error: ValueError, last: bool) -> ReadingProblem:
+def _bad_line(number: int, error: Exception, last: bool) -> ReadingProblem:
     return ReadingProblem(
         kind="broken_off" if last else "bad_line",
         level="broken",
@@ -156,11 +159,16 @@ def _bad_line(number: int, error: ValueError, last: bool) -> ReadingProblem:
 
 
 def _parse(line: bytes) -> Any:
-    return json.loads(line, parse_int=str, parse_float=str, parse_constant=_refuse)
+    return parse_value(line.decode())
 
 
-def _refuse(name: str) -> Any:
-    raise ValueError(f"{name} is no JSON value")
+def _only_texts(records: list[Any]) -> bool:
+    """True where all are objects of filled texts, which are flat already: the bulk of most
+    files, so this is looked at for many at a time."""
+    if set(map(type, records)) != {dict}:
+        return False
+    kinds = set(map(type, chain.from_iterable(map(dict.values, records))))
+    return kinds == {str} and "" not in chain.from_iterable(map(dict.values, records))
 
 
 def _record(value: Any) -> Flat:
@@ -185,8 +193,6 @@ def _flat(value: Any, depth: int) -> Flat | Value:
 
 def _object(value: dict[str, Any], depth: int) -> Flat:
     """An object as flat columns; texts and numbers, the bulk of every file, are done in place."""
-    if set(map(type, value.values())) == _TEXTS and "" not in value.values():
-        return value  # nothing but filled texts: it is flat already
     out: Flat = {}
     for name, child in value.items():
         kind = type(child)
@@ -252,7 +258,7 @@ def _documents(path: Path) -> int:
     for line in lines:
         try:
             found += isinstance(_parse(line), dict)
-        except ValueError:
+        except (BrokenJson, UnicodeDecodeError):
             return found if found > 1 else 0
     return found
 

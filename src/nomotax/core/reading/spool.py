@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 from collections.abc import Callable
+from itertools import chain
 from pathlib import Path
 
 import polars as pl
@@ -34,9 +35,8 @@ class Spool:
     def __init__(self, tell: Tell = silent) -> None:
         self.rows = 0
         self._tell = tell
-        self._held = 0
+        self._held: list[dict[str, str]] = []
         self._size = 0.0
-        self._columns: dict[str, list[str | None]] = {}
         self._names: dict[str, None] = {}
         self._lists: set[str] = set()
         self._parts: list[pl.LazyFrame] = []
@@ -44,32 +44,31 @@ class Spool:
 
     def add(self, record: Flat) -> None:
         """Take a flat record; empty texts are no cells."""
-        # Straight into columns: a million records kept as dicts would keep the collector busy.
-        held, columns = self._held, self._columns
-        for name, value in record.items():
-            column = columns.get(name)
-            if column is None:
-                column = columns[name] = [None] * held
-            elif len(column) < held:
-                column.extend([None] * (held - len(column)))
-            column.append(value if type(value) is str else LIST_MARK + list_text(value))
-        self._held = held + 1
-        self.rows += 1
-        if self._held >= _BATCH:
+        self._held.append(
+            {n: v if type(v) is str else LIST_MARK + list_text(v) for n, v in record.items()}
+        )
+        self._count(1)
+
+    def add_texts(self, records: list[dict[str, str]]) -> None:
+        """Take flat records that hold no lists and no empty texts, as they are."""
+        self._held += records
+        self._count(len(records))
+
+    def _count(self, more: int) -> None:
+        self.rows += more
+        if len(self._held) >= _BATCH:
             self._flush()
             self._tell(self.rows)
 
     def _flush(self) -> None:
-        held, columns = self._held, self._columns
-        for column in columns.values():
-            column.extend([None] * (held - len(column)))
-        self._names.update(dict.fromkeys(columns))
+        held, self._held = self._held, []
+        columns = dict.fromkeys(chain.from_iterable(held))
+        self._names.update(columns)
         if columns:
-            frame = pl.DataFrame(columns, schema=dict.fromkeys(columns, pl.String))
+            frame = pl.from_dicts(held, schema=dict.fromkeys(columns, pl.String))
         else:
-            frame = pl.select(pl.repeat(None, held, dtype=pl.String).alias(FAULT))
+            frame = pl.select(pl.repeat(None, len(held), dtype=pl.String).alias(FAULT))
         self._lists.update(n for n in columns if frame[n].str.starts_with(LIST_MARK).any())
-        self._held, self._columns = 0, {}
         self._parts.append(self._kept(frame))
 
     def _kept(self, frame: pl.DataFrame) -> pl.LazyFrame:
