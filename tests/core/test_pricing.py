@@ -10,7 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from nomotax.core.pricing.ladder import SCALE, Ladder, shares
+from nomotax.core.numbers import SCALE
+from nomotax.core.pricing.ladder import Ladder, shares
 
 CENT = Decimal("0.01")
 costs = st.decimals(min_value=0, max_value=100_000, places=4)

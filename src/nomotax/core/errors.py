@@ -72,3 +72,12 @@ class DatabaseUnavailable(NomotaxError):
     """The database cannot be reached."""
 
     status = 503
+
+
+class FormulaError(CrosswalkError):
+    """The formula has a mistake."""
+
+    def __init__(self, message: str, *, start: int, end: int, remedy: str = "") -> None:
+        """``start`` and ``end`` mark the mistake in the text, from 0, ``end`` exclusive."""
+        self.start, self.end = start, end
+        super().__init__(message, where=f"character {start + 1} of the formula", remedy=remedy)

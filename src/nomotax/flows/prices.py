@@ -10,7 +10,8 @@ from pydantic import BaseModel
 from nomotax.core.changes.diff import OWNER
 from nomotax.core.crosswalk.steps.lookups import UseLadder
 from nomotax.core.errors import NotFound
-from nomotax.core.pricing.ladder import SCALE, Ladder, shares
+from nomotax.core.numbers import SCALE
+from nomotax.core.pricing.ladder import Ladder, shares
 from nomotax.core.schema.model import Role
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.workbench import Workbench, open_workbench

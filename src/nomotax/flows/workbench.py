@@ -14,7 +14,8 @@ from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.errors import NotFound
-from nomotax.core.reading.model import DecimalMark, DelimitedReading, Reading, parse_reading
+from nomotax.core.numbers import DecimalMark
+from nomotax.core.reading.model import DelimitedReading, Reading, parse_reading
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.table import ROW

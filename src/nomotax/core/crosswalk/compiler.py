@@ -5,16 +5,19 @@ Preview, prepare, trace and the command line all run this plan; there is no othe
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Set
 from dataclasses import dataclass, replace
 
 import polars as pl
 
 from nomotax.core.crosswalk.flow import Context, Fault, Flow, Layers, Severity
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
-from nomotax.core.errors import CrosswalkError
-from nomotax.core.schema.checks import conform
-from nomotax.core.schema.model import FieldKind, StoreField, StoreSchema
+from nomotax.core.crosswalk.source import source
+from nomotax.core.errors import CrosswalkError, FormulaError
+from nomotax.core.formula.terms import Term
+from nomotax.core.numbers import NUMBER
+from nomotax.core.schema.checks import TYPES, conform
+from nomotax.core.schema.model import NUMERIC_KINDS, FieldKind, StoreField, StoreSchema
 from nomotax.core.table import FAULT, ROW
 
 #: Rows worked through at a time: large enough to be fast, few enough to bound the memory.
@@ -105,53 +108,29 @@ class Plan:
         return [f.field.name for f in self.filled]
 
 
-def source(parts: Iterable[Part]) -> pl.Expr:
-    """The text that the parts give, null where none of the columns has any."""
-    parts = tuple(parts)
-    columns = [pl.col(p.column) for p in parts if p.column is not None]
-    if not parts:
-        return pl.lit(None, dtype=pl.String)
-    if len(parts) == 1 and columns:
-        return columns[0]
-    if not columns:
-        return pl.lit("".join(p.text or "" for p in parts))
-    written = [
-        pl.col(p.column) if p.column is not None else _own_text(parts, index)
-        for index, p in enumerate(parts)
-    ]
-    joined = pl.concat_str(written, ignore_nulls=True)
-    return pl.when(pl.any_horizontal(c.is_not_null() for c in columns)).then(joined)
-
-
-def _own_text(parts: tuple[Part, ...], index: int) -> pl.Expr:
-    """Own text, written only where the columns on both sides of it have a value."""
-    before = next((p.column for p in reversed(parts[:index]) if p.column is not None), None)
-    after = next((p.column for p in parts[index + 1 :] if p.column is not None), None)
-    neighbours = [pl.col(c).is_not_null() for c in (before, after) if c is not None]
-    return pl.when(pl.all_horizontal(neighbours)).then(pl.lit(parts[index].text or ""))
-
-
 def compile_plan(
-    crosswalk: Crosswalk, schema: StoreSchema, ctx: Context, columns: Iterable[str]
+    crosswalk: Crosswalk,
+    schema: StoreSchema,
+    ctx: Context,
+    columns: Iterable[str],
+    broken: dict[str, CrosswalkError] | None = None,
 ) -> Plan:
     """Compile for a delivery with these ``columns``.
 
     Raises ``CrosswalkError`` when the crosswalk names a field or a column that is not there, or a
-    step that cannot run.
+    step that cannot run. With ``broken``, fields whose steps cannot run are put there instead, and
+    their rows are held.
     """
     fills = crosswalk.all_fills()
-    _check_names(fills, schema, set(columns))
-    chains = _Chains(ctx)
-    filled = []
-    for field in schema.fields:
-        fill = fills.get(field.name)
-        if fill is None and not field.required:
-            continue
-        filled.append(chains.compile_field(field, fill or Fill()))
-    return Plan(schema, tuple(filled), chains.layers)
+    arriving = frozenset(columns)
+    _check_names(fills, schema, arriving)
+    chains = _Chains(fills, schema, ctx, arriving, broken)
+    wanted = [f for f in schema.fields if f.required or f.name in fills]
+    filled = tuple(chains.compile_field(f) for f in wanted)
+    return Plan(schema, filled, chains.layers)
 
 
-def _check_names(fills: dict[str, Fill], schema: StoreSchema, columns: set[str]) -> None:
+def _check_names(fills: dict[str, Fill], schema: StoreSchema, columns: Set[str]) -> None:
     unknown = [name for name in fills if name not in schema]
     if unknown:
         raise CrosswalkError(
@@ -168,7 +147,7 @@ def _check_names(fills: dict[str, Fill], schema: StoreSchema, columns: set[str])
         )
 
 
-def missing_columns(fills: dict[str, Fill], columns: set[str]) -> dict[str, list[str]]:
+def missing_columns(fills: dict[str, Fill], columns: Set[str]) -> dict[str, list[str]]:
     """Columns the fills ask for that did not arrive, each with the fields it should feed."""
     missing: dict[str, list[str]] = {}
     for name, fill in fills.items():
@@ -179,14 +158,53 @@ def missing_columns(fills: dict[str, Fill], columns: set[str]) -> dict[str, list
 
 
 class _Chains:
-    """Compiles chains of steps; chains that begin alike share their intermediate columns."""
+    """Compiles chains of steps; chains that begin alike share their intermediate columns.
 
-    def __init__(self, ctx: Context) -> None:
-        self.ctx = ctx
+    Fields are compiled when they are first asked for, so that one may be filled from others.
+    """
+
+    def __init__(
+        self,
+        fills: Mapping[str, Fill],
+        schema: StoreSchema,
+        ctx: Context,
+        columns: frozenset[str],
+        broken: dict[str, CrosswalkError] | None,
+    ) -> None:
+        self.fills, self.schema, self.columns = fills, schema, columns
+        self.ctx = replace(ctx, names=self)
         self.layers = Layers()
+        self.broken = broken
         self._known: dict[tuple[object, ...], Flow] = {}
+        self._filled: dict[str, FilledField] = {}
+        self._under_way: list[str] = []
 
-    def compile_field(self, field: StoreField, fill: Fill) -> FilledField:
+    def compile_field(self, field: StoreField) -> FilledField:
+        """The field's chain, compiled once. Raises ``CrosswalkError`` for a step that cannot run,
+        unless such fields are collected as broken."""
+        if field.name in self._filled:
+            return self._filled[field.name]
+        if field.name in self._under_way:
+            circle = [*self._under_way[self._under_way.index(field.name) :], field.name]
+            raise CrosswalkError(
+                f"Fields are filled from each other in a circle: {' from '.join(circle)}.",
+                remedy="Fill one of them from arriving columns only.",
+            )
+        self._under_way.append(field.name)
+        try:
+            made = self._compile(field, self.fills.get(field.name, Fill()))
+        except CrosswalkError as error:
+            error.where = error.where or f"field {field.name}"
+            if self.broken is None:
+                raise
+            self.broken[field.name] = error
+            made = self._cannot_run(field, error)
+        finally:
+            self._under_way.pop()
+        self._filled[field.name] = made
+        return made
+
+    def _compile(self, field: StoreField, fill: Fill) -> FilledField:
         stages = [self._source(fill.parts)]
         done: tuple[Step, ...] = ()
         for step in fill.steps:
@@ -195,26 +213,71 @@ class _Chains:
             done = (*done, step)
             try:
                 stages.append(self._step((fill.parts, done), stages[-1]))
+            except FormulaError as error:
+                error.where = f"field {field.name}, {error.where}"
+                raise
             except CrosswalkError as error:
                 error.where = error.where or f"field {field.name}, step '{step.describe()}'"
                 raise
         flow = conform(field, stages[-1], self.ctx).settled()
-        if not fill.parts:
+        if not fill.says_something:
             # Nobody has said yet how a required field is filled: that is asked, not refused.
             faults = tuple(replace(f, severity=Severity.QUESTION) for f in flow.faults)
             flow = replace(flow, faults=faults)
         return FilledField(field, fill, flow, tuple(stages))
 
+    def _cannot_run(self, field: StoreField, error: CrosswalkError) -> FilledField:
+        """The field left empty, its rows held with what is wrong."""
+        fill = self.fills.get(field.name, Fill())
+        nothing = Flow(pl.lit(None, dtype=TYPES.get(field.kind, pl.String())), layers=self.layers)
+        fault = Fault(
+            "cannot_run", f"cannot be filled: {error}", pl.lit(True), pl.lit(""), Severity.QUESTION
+        )
+        return FilledField(field, fill, nothing.to(nothing.value, fault), (nothing,))
+
     def _source(self, parts: tuple[Part, ...]) -> Flow:
         key = (parts, ())
         if key not in self._known:
-            self._known[key] = Flow(source(parts), layers=self.layers).settled()
+            made = source(parts, self)
+            self._known[key] = replace(made, layers=self.layers).settled()
         return self._known[key]
 
     def _step(self, key: tuple[tuple[Part, ...], tuple[Step, ...]], before: Flow) -> Flow:
         if key not in self._known:
             self._known[key] = key[1][-1].apply(before, self.ctx).settled()
         return self._known[key]
+
+    def column(self, name: str) -> pl.Expr:
+        """An arriving column."""
+        if name not in self.columns:
+            raise CrosswalkError(
+                f"This delivery has no column {name!r}.", remedy="Choose one that arrives."
+            )
+        return pl.col(name)
+
+    def field(self, name: str) -> Term:
+        """A store field as filled; empty where it is at fault."""
+        if name not in self.schema:
+            raise CrosswalkError(f"The store schema has no field {name!r}.")
+        if name not in self.fills:
+            raise CrosswalkError(f"Nothing fills the field {name!r}.", remedy="Fill it first.")
+        flow = self.compile_field(self.schema[name]).flow
+        value = flow.keep(pl.when(flow.sound).then(flow.value))
+        kind = self.schema[name].kind
+        if kind in NUMERIC_KINDS:
+            return Term("number", value.cast(NUMBER))
+        if kind is FieldKind.YES_NO:
+            return Term("logical", value)
+        return Term("date" if kind is FieldKind.DATE else "text", value)
+
+    def fact(self, name: str) -> pl.Expr:
+        """The row's number, or something known of the feed."""
+        if name == "row":
+            return pl.col(ROW).cast(pl.String)
+        if name not in self.ctx.facts:
+            listed = ", ".join(["row", *sorted(self.ctx.facts)])
+            raise CrosswalkError(f"Nothing is known as {name!r}.", remedy=f"There are: {listed}.")
+        return pl.lit(self.ctx.facts[name])
 
 
 def severity_of(one: FilledField, fault: Fault) -> Severity | None:
@@ -226,16 +289,4 @@ def severity_of(one: FilledField, fault: Fault) -> Severity | None:
 
 def as_text(field: StoreField, value: pl.Expr) -> pl.Expr:
     """A filled value in the store's canonical writing: 12.90, true, 2026-11-23."""
-    return value if field.kind not in _TYPED else value.cast(pl.String)
-
-
-_TYPED = frozenset(
-    {
-        FieldKind.DECIMAL,
-        FieldKind.MONEY,
-        FieldKind.MEASURE,
-        FieldKind.INTEGER,
-        FieldKind.YES_NO,
-        FieldKind.DATE,
-    }
-)
+    return value if field.kind not in TYPES else value.cast(pl.String)

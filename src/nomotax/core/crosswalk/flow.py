@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
+from typing import Protocol
 
 import polars as pl
 
+from nomotax.core.formula.terms import Term
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
-from nomotax.core.pricing.ladder import SCALE, Ladder
-from nomotax.core.reading.model import DecimalMark
+from nomotax.core.numbers import DecimalMark, number_text
+from nomotax.core.pricing.ladder import Ladder
 
-#: Numbers inside a chain: 26 places before the point, 12 after it.
-NUMBER = pl.Decimal(38, SCALE)
+#: Between the entries of a list where it is written as text, in the store as well.
+LIST_SIGN = " | "
 
 
 class Severity(StrEnum):
@@ -66,17 +68,22 @@ class Layers:
 
 @dataclass(frozen=True)
 class Flow:
-    """``value`` is text, or a ``NUMBER`` when ``numeric``; faults stand in order of the steps."""
+    """``value`` is text, a ``NUMBER`` when ``numeric``, or a list of texts when ``listed``; faults
+    stand in order of the steps."""
 
     value: pl.Expr
     numeric: bool = False
+    listed: bool = False
     faults: tuple[Fault, ...] = ()
     layers: Layers | None = None
 
-    def to(self, value: pl.Expr, *faults: Fault, numeric: bool | None = None) -> Flow:
+    def to(
+        self, value: pl.Expr, *faults: Fault, numeric: bool | None = None, listed: bool = False
+    ) -> Flow:
         """The same flow, one step on."""
         kind = self.numeric if numeric is None else numeric
-        return replace(self, value=value, numeric=kind, faults=(*self.faults, *faults))
+        faults = (*self.faults, *faults)
+        return replace(self, value=value, numeric=kind, listed=listed, faults=faults)
 
     def keep(self, expr: pl.Expr) -> pl.Expr:
         """A stand-in for an expression that is needed more than once, so that the plan works it
@@ -90,7 +97,10 @@ class Flow:
 
     @property
     def text(self) -> pl.Expr:
-        """The value as people write it: numbers in full, without trailing zeros."""
+        """The value as people write it: numbers in full, without trailing zeros; lists with
+        `` | `` between the entries."""
+        if self.listed:
+            return self.value.list.drop_nulls().list.join(LIST_SIGN)
         return number_text(self.value) if self.numeric else self.value
 
     @property
@@ -99,12 +109,6 @@ class Flow:
         if not self.faults:
             return pl.lit(True)
         return ~pl.any_horizontal(f.mask.fill_null(False) for f in self.faults)
-
-
-def number_text(value: pl.Expr) -> pl.Expr:
-    """A decimal as text without the zeros that its scale adds."""
-    # The scale is never 0 here, so the zeros at the end stand behind the point.
-    return value.cast(NUMBER).cast(pl.String).str.strip_chars_end("0").str.strip_chars_end(".")
 
 
 @dataclass(frozen=True)
@@ -123,3 +127,19 @@ class Context:
     decimal: DecimalMark = "."
     lookups: Lookups = field(default_factory=Lookups)
     categories: frozenset[str] = frozenset()
+    facts: Mapping[str, str] = field(default_factory=dict)
+    names: Names | None = None
+
+
+class Names(Protocol):
+    """What a step may ask for beside the value it gets."""
+
+    def column(self, name: str) -> pl.Expr:
+        """An arriving column. Raises ``CrosswalkError`` when there is none."""
+
+    def field(self, name: str) -> Term:
+        """A store field as filled. Raises ``CrosswalkError`` when nothing fills it, or when it
+        is filled from the field that asks."""
+
+    def fact(self, name: str) -> pl.Expr:
+        """The row's number, or something known of the feed."""

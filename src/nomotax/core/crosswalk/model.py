@@ -7,15 +7,30 @@ from typing import Annotated, Literal
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from nomotax.core.crosswalk.flow import Lookups
+from nomotax.core.crosswalk.steps.formulas import Formula, OnlyIf
+from nomotax.core.crosswalk.steps.html import CleanHtml, DecodeEntities, HtmlToText
+from nomotax.core.crosswalk.steps.identifiers import CheckDigit, Gtin, LeadingZeros
+from nomotax.core.crosswalk.steps.lists import (
+    DropEntries,
+    Join,
+    OrderEntries,
+    Split,
+    TakeEntries,
+    UniqueEntries,
+)
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseLadder, UseValueTable
+from nomotax.core.crosswalk.steps.numbers import Clamp, NumberIn, PerUnit, Round, Scale
+from nomotax.core.crosswalk.steps.patterns import ReplacePattern, TakePattern
 from nomotax.core.crosswalk.steps.text import (
     Affix,
     Case,
     Cut,
     Default,
+    OneLine,
     Pad,
     Pick,
     Replace,
+    Slug,
     Trim,
 )
 from nomotax.core.crosswalk.steps.values import Convert, Date, Number, YesNo
@@ -31,11 +46,34 @@ Step = Annotated[
     | Pad
     | Affix
     | Cut
+    | OneLine
+    | Slug
+    | ReplacePattern
+    | TakePattern
+    | HtmlToText
+    | CleanHtml
+    | DecodeEntities
     | Default
+    | OnlyIf
+    | Formula
     | Number
+    | NumberIn
+    | Round
+    | Scale
+    | Clamp
+    | PerUnit
     | Convert
     | Date
     | YesNo
+    | Split
+    | Join
+    | TakeEntries
+    | DropEntries
+    | UniqueEntries
+    | OrderEntries
+    | LeadingZeros
+    | CheckDigit
+    | Gtin
     | UseValueTable
     | UseCategoryTable
     | UseLadder,
@@ -43,18 +81,26 @@ Step = Annotated[
 ]
 
 
+Fact = Literal["row", "feed", "supplier", "supplier_code", "currency", "received"]
+
+
 class Part(BaseModel):
-    """A piece of a fill's source: an arriving column, or own text. Exactly one is set."""
+    """A piece of a fill's source: an arriving column, own text, another store field as it is
+    filled, or a fact about the row or the feed. Exactly one is set.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     column: str | None = None
     text: str | None = None
+    field: str | None = None
+    fact: Fact | None = None
 
     @model_validator(mode="after")
-    def _one_of_both(self) -> Part:
-        if (self.column is None) == (self.text is None):
-            raise ValueError("a part is either a column or a text")
+    def _just_one(self) -> Part:
+        given = [x for x in (self.column, self.text, self.field, self.fact) if x is not None]
+        if len(given) != 1:
+            raise ValueError("a part is one of: a column, a text, a field, a fact")
         return self
 
 
@@ -75,7 +121,20 @@ class Fill(BaseModel):
 
     @property
     def columns(self) -> list[str]:
-        return [p.column for p in self.parts if p.column is not None]
+        """Arriving columns in use, those that steps look at among them; each once."""
+        own = [p.column for p in self.parts if p.column is not None]
+        return list(dict.fromkeys(own + [c for s in self.steps if not s.off for c in s.columns()]))
+
+    @property
+    def fields(self) -> list[str]:
+        """Other store fields in use; each once."""
+        own = [p.field for p in self.parts if p.field is not None]
+        return list(dict.fromkeys(own + [f for s in self.steps if not s.off for f in s.fields()]))
+
+    @property
+    def says_something(self) -> bool:
+        """False while nobody has said where the value comes from."""
+        return bool(self.parts) or any(s.do == "formula" and not s.off for s in self.steps)
 
 
 class Crosswalk(BaseModel):

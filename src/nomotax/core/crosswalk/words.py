@@ -2,16 +2,37 @@
 
 from __future__ import annotations
 
-from nomotax.core.crosswalk.model import Fill
+from nomotax.core.crosswalk.model import Fact, Fill, Part
 
 
 def describe_source(fill: Fill) -> str:
     """The source: column names as they stand, own text in quotes."""
     if not fill.parts:
-        return "nothing"
-    if not fill.columns:
+        return "a formula" if fill.says_something else "nothing"
+    if all(p.text is not None for p in fill.parts):
         return f"always '{''.join(p.text or '' for p in fill.parts)}'"
-    return " + ".join(p.column if p.column is not None else f"'{p.text}'" for p in fill.parts)
+    return " + ".join(_part(p) for p in fill.parts)
+
+
+def _part(part: Part) -> str:
+    if part.column is not None:
+        return part.column
+    if part.field is not None:
+        return f"={part.field}"
+    if part.fact is not None:
+        return f"the {FACTS[part.fact]}"
+    return f"'{part.text}'"
+
+
+#: Facts in plain words.
+FACTS: dict[Fact, str] = {
+    "row": "row number",
+    "feed": "feed's name",
+    "supplier": "supplier's name",
+    "supplier_code": "supplier's code",
+    "currency": "feed's currency",
+    "received": "day it was received",
+}
 
 
 def describe_steps(fill: Fill) -> list[str]:

@@ -15,17 +15,14 @@ from typing import Literal
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-#: Places a number keeps on its way through a chain of steps.
-SCALE = 12
-_MONEY = pl.Decimal(38, SCALE)
+from nomotax.core.numbers import NUMBER, Keep
+
+_MONEY = NUMBER
 
 RungKind = Literal["markup", "margin", "fixed"]
 #: none: to the cent. 99 / 95: the nearest price ending so. whole: nearest unit.
 #: five: nearest step of 0.05.
 Ending = Literal["none", "99", "95", "whole", "five"]
-
-#: Names an intermediate expression (see ``Flow.keep``).
-Keep = Callable[[pl.Expr], pl.Expr]
 
 #: In cents: the distance between two prices with the ending, and what it adds to a multiple.
 _ENDING_STEP: dict[Ending, int] = {"none": 1, "99": 100, "95": 100, "whole": 100, "five": 5}

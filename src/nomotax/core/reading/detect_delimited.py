@@ -9,10 +9,11 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Literal
 
+from nomotax.core.numbers import DecimalMark
 from nomotax.core.reading.delimited import with_plain_delimiter
 from nomotax.core.reading.encoding import detect_encoding, to_utf8
 from nomotax.core.reading.grid import Cells, Frame, find_footer, find_frame
-from nomotax.core.reading.model import DecimalMark, DelimitedReading, Detection
+from nomotax.core.reading.model import DelimitedReading, Detection
 from nomotax.core.reading.signature import refuse_what_is_no_table
 
 HEAD_BYTES = 256 * 1024

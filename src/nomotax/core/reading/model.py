@@ -9,11 +9,11 @@ from typing import Annotated, Any, Literal
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, TypeAdapter, model_validator
 
+from nomotax.core.numbers import DecimalMark
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.reshape import Reshape
 from nomotax.core.table import HIDDEN
 
-DecimalMark = Literal[".", ","]
 #: A path of names from the top of the document to the records, with slashes.
 RecordPath = Annotated[str, StringConstraints(max_length=500)]
 

@@ -7,12 +7,22 @@ from decimal import Decimal
 
 import polars as pl
 
-from nomotax.core.crosswalk.flow import NUMBER, Context, Fault, Flow, Severity
+from nomotax.core.crosswalk.flow import Context, Fault, Flow, Severity
 from nomotax.core.crosswalk.steps.values import as_number
+from nomotax.core.numbers import NUMBER
 from nomotax.core.schema.gtin import has_right_check_digit
 from nomotax.core.schema.model import DECIMAL_KINDS, FieldKind, StoreField
 
 _LINK = r"^https?://[^\s/]+(/\S*)?$"
+
+
+#: What a value of these kinds is; all others are text.
+TYPES: dict[FieldKind, pl.DataType] = {
+    **dict.fromkeys(DECIMAL_KINDS, NUMBER),
+    FieldKind.INTEGER: pl.Int64(),
+    FieldKind.YES_NO: pl.Boolean(),
+    FieldKind.DATE: pl.Date(),
+}
 
 
 def conform(field: StoreField, flow: Flow, ctx: Context) -> Flow:

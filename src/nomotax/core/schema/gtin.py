@@ -26,3 +26,13 @@ def has_right_check_digit(text: pl.Expr, number: pl.Expr | None = None) -> pl.Ex
         total = total + (number // 10**place) % 10 * weight
     lengths = text.str.len_bytes().is_in(list(LENGTHS))
     return lengths & text.str.contains(r"^\d+$") & ((total % 10) == 0)
+
+
+def with_check_digit(digits: pl.Expr) -> pl.Expr:
+    """A text of up to 13 digits with its check digit behind."""
+    number = digits.cast(pl.UInt64, strict=False)
+    total = pl.lit(0, dtype=pl.UInt64)
+    for place in range(13):
+        total = total + (number // 10**place) % 10 * (1 if place % 2 else 3)
+    digit = (10 - total % 10) % 10
+    return digits + digit.cast(pl.String)

@@ -18,6 +18,14 @@ class BaseStep(BaseModel):
         """The flow after this step. Raises ``CrosswalkError`` for a look-up nobody saved."""
         raise NotImplementedError
 
+    def columns(self) -> list[str]:
+        """Arriving columns that the step looks at beside the value."""
+        return []
+
+    def fields(self) -> list[str]:
+        """Store fields that the step looks at."""
+        return []
+
     def describe(self) -> str:
         """The step in plain words."""
         raise NotImplementedError

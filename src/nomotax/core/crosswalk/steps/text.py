@@ -29,10 +29,12 @@ class Trim(BaseStep):
 
 
 class Case(BaseStep):
-    """Changes letters to lower, UPPER, Title or Sentence case."""
+    """Changes letters to lower, UPPER, Title or Sentence case. ``small`` words stay small in a
+    title, but for its first."""
 
     do: Literal["case"] = "case"
     to: Literal["lower", "upper", "title", "sentence"] = "lower"
+    small: tuple[str, ...] = ()
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         text = flow.text
@@ -42,6 +44,8 @@ class Case(BaseStep):
             made = text.str.to_uppercase()
         elif self.to == "title":
             made = text.str.to_titlecase()
+            for word in self.small:
+                made = made.str.replace_all(f" {word.title()} ", f" {word.lower()} ", literal=True)
         else:
             made = text.str.head(1).str.to_uppercase() + text.str.slice(1).str.to_lowercase()
         return flow.to(made, numeric=False)
@@ -137,6 +141,38 @@ class Cut(BaseStep):
 
     def describe(self) -> str:
         return f"cut to {self.length}"
+
+
+class OneLine(BaseStep):
+    """Puts a blank for every line break and tab."""
+
+    do: Literal["one_line"] = "one_line"
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        made = flow.text.str.replace_all(r"\s*[\r\n\t]+\s*", " ").str.strip_chars()
+        return flow.to(made, numeric=False)
+
+    def describe(self) -> str:
+        return "one line"
+
+
+#: Letters that do not fall apart into a plain one and an accent.
+_LETTERS = {"ß": "ss", "æ": "ae", "œ": "oe", "ø": "o", "đ": "d", "ł": "l", "þ": "th", "ı": "i"}
+
+
+class Slug(BaseStep):
+    """Makes a name for a web address: small plain letters and digits with hyphens between."""
+
+    do: Literal["slug"] = "slug"
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        small = flow.text.str.to_lowercase().str.replace_many(_LETTERS)
+        plain = small.str.normalize("NFKD").str.replace_all(r"\p{M}", "")
+        made = plain.str.replace_all(r"[^\p{L}\p{N}]+", "-").str.strip_chars("-")
+        return flow.to(pl.when(made != "").then(made), numeric=False)
+
+    def describe(self) -> str:
+        return "slug"
 
 
 class Default(BaseStep):

@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-from decimal import Decimal
 from typing import Literal
 
 import polars as pl
 
-from nomotax.core.crosswalk.flow import NUMBER, Context, Fault, Flow
+from nomotax.core.crosswalk.flow import Context, Fault, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
 from nomotax.core.errors import CrosswalkError
-from nomotax.core.pricing.ladder import SCALE
-from nomotax.core.units.table import UNITS, ratio
+from nomotax.core.numbers import DecimalMark, read_number
+from nomotax.core.units.table import UNITS, convert
 
-#: Blanks and currency signs at the ends of a number carry no digits.
-_EDGES = " \t\r\n\u00a0\u202f€$£"
-_POINT = r"^[+-]?(\d+|\d{1,3}(,\d{3})+)(\.\d+)?$|^[+-]?\.\d+$"
-_COMMA = r"^[+-]?(\d+|\d{1,3}(\.\d{3})+)(,\d+)?$|^[+-]?,\d+$"
+_MARKS: dict[str, DecimalMark] = {"comma": ",", "point": "."}
 
 
 class Number(BaseStep):
@@ -29,20 +25,14 @@ class Number(BaseStep):
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         if flow.numeric:
             return flow
-        comma = self.style == "comma" or (self.style == "arriving" and ctx.decimal == ",")
-        text = flow.keep(flow.value.str.strip_chars(_EDGES).str.replace_all(r"[\s'’]", ""))
-        fits = text.str.contains(_COMMA if comma else _POINT)
-        if comma:
-            plain = text.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
-        else:
-            plain = text.str.replace_all(",", "", literal=True)
-        made = flow.keep(pl.when(fits).then(plain).cast(NUMBER, strict=False))
-        wrong = made.is_null() & (text != "")
+        mark = ctx.decimal if self.style == "arriving" else _MARKS[self.style]
+        text = flow.text
+        made, wrong = read_number(text, mark, flow.keep)
         fault = Fault(
             "not_a_number",
-            f"is no number with a decimal {'comma' if comma else 'point'}",
+            f"is no number with a decimal {'comma' if mark == ',' else 'point'}",
             wrong,
-            flow.value,
+            text,
         )
         return flow.to(made, fault, numeric=True)
 
@@ -66,18 +56,13 @@ class Convert(BaseStep):
         for code in (self.source, self.target):
             if code not in UNITS:
                 raise CrosswalkError(f"There is no unit {code!r}.", remedy="Choose a listed one.")
+        number = as_number(flow)
         try:
-            up, down = ratio(self.source, self.target)
+            made = convert(number.value, self.source, self.target)
         except ValueError as error:
             raise CrosswalkError(f"Units do not match: {error}.") from error
-        number = as_number(flow)
-        exact = Decimal(up) / Decimal(down)
-        exponent = exact.as_tuple().exponent
-        if isinstance(exponent, int) and -exponent <= SCALE and exact * down == up:
-            return number.to(number.value * pl.lit(exact, dtype=NUMBER))
-        return number.to(
-            number.value * pl.lit(Decimal(up), dtype=NUMBER) / pl.lit(Decimal(down), dtype=NUMBER)
-        )
+        fault = Fault("no_number", "makes too large a number", made.wrong, flow.text)
+        return number.to(made.value, fault)
 
     def describe(self) -> str:
         return f"{self.source} to {self.target}"

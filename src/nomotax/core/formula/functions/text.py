@@ -1,0 +1,382 @@
+"""Functions on text. Positions count characters from 1."""
+
+from __future__ import annotations
+
+import re
+
+import polars as pl
+
+from nomotax.core.errors import CrosswalkError
+from nomotax.core.formula.registry import Outcome, function
+from nomotax.core.formula.terms import Sheet, Term, Trouble
+from nomotax.core.numbers import NUMBER, DecimalMark, read_number
+
+_MOST_REPEATS = 1_000
+
+
+def _counted(count: pl.Expr | None) -> pl.Expr:
+    return pl.lit(1) if count is None else pl.max_horizontal(count, pl.lit(0))
+
+
+def _as_number(count: pl.Expr) -> pl.Expr:
+    return count.cast(pl.Int64).cast(NUMBER)
+
+
+@function(
+    "text",
+    "LEFT(text; count)",
+    "The first characters of a text; one when no count is given.",
+    'LEFT("cobalt"; 3)',
+    "cob",
+    takes="tw?",
+    gives="t",
+)
+def left(sheet: Sheet, text: pl.Expr, count: pl.Expr | None = None) -> Outcome:
+    return text.str.head(_counted(count))
+
+
+@function(
+    "text",
+    "RIGHT(text; count)",
+    "The last characters of a text; one when no count is given.",
+    'RIGHT("cobalt"; 2)',
+    "lt",
+    takes="tw?",
+    gives="t",
+)
+def right(sheet: Sheet, text: pl.Expr, count: pl.Expr | None = None) -> Outcome:
+    return text.str.tail(_counted(count))
+
+
+@function(
+    "text",
+    "MID(text; start; count)",
+    "So many characters from a position on.",
+    'MID("AB-1200-X"; 4; 4)',
+    "1200",
+    takes="tww",
+    gives="t",
+)
+def mid(sheet: Sheet, text: pl.Expr, start: pl.Expr, count: pl.Expr) -> Outcome:
+    return text.str.slice(pl.max_horizontal(start, pl.lit(1)) - 1, _counted(count))
+
+
+@function(
+    "text",
+    "LEN(text)",
+    "How many characters a text has; 0 when it is empty.",
+    'LEN("lake")',
+    "4",
+    takes="t",
+    gives="n",
+)
+def length(sheet: Sheet, text: pl.Expr) -> Outcome:
+    return _as_number(text.fill_null("").str.len_chars())
+
+
+@function("text", "UPPER(text)", "All letters large.", 'UPPER("raw")', "RAW", takes="t", gives="t")
+def upper(sheet: Sheet, text: pl.Expr) -> Outcome:
+    return text.str.to_uppercase()
+
+
+@function("text", "LOWER(text)", "All letters small.", 'LOWER("RAW")', "raw", takes="t", gives="t")
+def lower(sheet: Sheet, text: pl.Expr) -> Outcome:
+    return text.str.to_lowercase()
+
+
+@function(
+    "text",
+    "PROPER(text)",
+    "Each word with a large first letter.",
+    'PROPER("raw UMBER")',
+    "Raw Umber",
+    takes="t",
+    gives="t",
+)
+def proper(sheet: Sheet, text: pl.Expr) -> Outcome:
+    return text.str.to_titlecase()
+
+
+@function(
+    "text",
+    "TRIM(text)",
+    "Without blanks at the ends, and with one blank for several inside.",
+    'TRIM("  raw   umber ")',
+    "raw umber",
+    takes="t",
+    gives="t",
+)
+def trim(sheet: Sheet, text: pl.Expr) -> Outcome:
+    return text.str.replace_all(r"\s+", " ").str.strip_chars()
+
+
+@function(
+    "text",
+    "CLEAN(text)",
+    "Without characters that cannot be printed, line breaks among them.",
+    'CLEAN("a" & UNICHAR(10) & "b")',
+    "ab",
+    takes="t",
+    gives="t",
+)
+def clean(sheet: Sheet, text: pl.Expr) -> Outcome:
+    return text.str.replace_all(r"\p{Cc}", "")
+
+
+def _joined(texts: list[pl.Expr]) -> pl.Expr:
+    """One text after the other; empty only where all are."""
+    written = pl.concat_str([t.fill_null("") for t in texts])
+    return pl.when(pl.any_horizontal(t.is_not_null() for t in texts)).then(written)
+
+
+@function(
+    "text",
+    "CONCATENATE(text; ...)",
+    "One text after the other. `a & b` does the same.",
+    'CONCATENATE("No. "; 7)',
+    "No. 7",
+    takes="t*",
+    gives="t",
+)
+def concatenate(sheet: Sheet, *texts: pl.Expr) -> Outcome:
+    return _joined(list(texts))
+
+
+@function(
+    "text",
+    "TEXTJOIN(between; skip empty; text; ...)",
+    "Texts with another between them.",
+    'TEXTJOIN(", "; TRUE; "oil"; ""; "40 ml")',
+    "oil, 40 ml",
+    takes="cat*",
+    gives="t",
+    standard=False,
+)
+def text_join(sheet: Sheet, between: str, skip: Term, *texts: pl.Expr) -> Outcome:
+    if skip.constant is False:
+        return pl.concat_str([t.fill_null("") for t in texts], separator=between)
+    filled = [pl.when(t != "").then(t) for t in texts]
+    joined = pl.concat_str(filled, separator=between, ignore_nulls=True)
+    return pl.when(joined != "").then(joined)
+
+
+@function(
+    "text",
+    "SUBSTITUTE(text; old; new; which)",
+    "Another text in place of an old one: everywhere, or only the first, second ... time.",
+    'SUBSTITUTE("a-b-c"; "-"; "/"; 2)',
+    "a-b/c",
+    takes="tttw?",
+    gives="t",
+)
+def substitute(
+    sheet: Sheet, text: pl.Expr, old: pl.Expr, new: pl.Expr, which: pl.Expr | None = None
+) -> Outcome:
+    new = new.fill_null("")
+    parts = sheet.keep(text.str.split(old))
+    if which is None:
+        made = parts.list.join(new)
+    else:
+        before = parts.list.head(pl.max_horizontal(which, pl.lit(0))).list.join(old)
+        after = parts.list.slice(pl.max_horizontal(which, pl.lit(0))).list.join(old)
+        there = (which >= 1) & (parts.list.len() > which)
+        made = pl.when(there).then(pl.concat_str([before, new, after])).otherwise(text)
+    # Nothing stands between all letters: an empty old text is not looked for.
+    return pl.when(old.fill_null("") == "").then(text).otherwise(made)
+
+
+@function(
+    "text",
+    "REPLACE(text; start; count; new)",
+    "Another text in place of so many characters.",
+    'REPLACE("AB-99"; 4; 2; "07")',
+    "AB-07",
+    takes="twwt",
+    gives="t",
+)
+def replace_part(
+    sheet: Sheet, text: pl.Expr, start: pl.Expr, count: pl.Expr, new: pl.Expr
+) -> Outcome:
+    begin = pl.max_horizontal(start, pl.lit(1)) - 1
+    rest = text.str.slice(begin + _counted(count))
+    return pl.concat_str([text.str.head(begin), new.fill_null(""), rest])
+
+
+def _found(sheet: Sheet, wanted: pl.Expr, text: pl.Expr, start: pl.Expr | None) -> Term:
+    """The position of a text within another, counted in characters."""
+    begin = pl.lit(0) if start is None else pl.max_horizontal(start, pl.lit(1)) - 1
+    rest = sheet.keep(text.fill_null("").str.slice(begin))
+    parts = sheet.keep(rest.str.split(wanted))
+    there = sheet.keep((wanted != "") & (parts.list.len() > 1))
+    at = parts.list.first().str.len_chars().cast(pl.Int64) + 1 + begin
+    trouble = Trouble("does not hold the text that is looked for", ~there, text)
+    return Term("number", pl.when(there).then(_as_number(at)), (trouble,))
+
+
+@function(
+    "text",
+    "FIND(wanted; text; start)",
+    "Where a text stands in another, from 1. Large and small letters differ.",
+    'FIND("x"; "20x30")',
+    "3",
+    takes="ttw?",
+    gives="n",
+)
+def find(sheet: Sheet, wanted: pl.Expr, text: pl.Expr, start: pl.Expr | None = None) -> Outcome:
+    return _found(sheet, wanted, text, start)
+
+
+@function(
+    "text",
+    "SEARCH(wanted; text; start)",
+    "Where a text stands in another, from 1. Large and small letters are the same.",
+    'SEARCH("X"; "20x30")',
+    "3",
+    takes="ttw?",
+    gives="n",
+)
+def search(sheet: Sheet, wanted: pl.Expr, text: pl.Expr, start: pl.Expr | None = None) -> Outcome:
+    return _found(sheet, wanted.str.to_lowercase(), text.str.to_lowercase(), start)
+
+
+@function(
+    "text",
+    "EXACT(text; text)",
+    "Whether two texts are the same, letter for letter.",
+    'EXACT("Red"; "red")',
+    "false",
+    takes="tt",
+    gives="l",
+)
+def exact(sheet: Sheet, one: pl.Expr, other: pl.Expr) -> Outcome:
+    return one.fill_null("") == other.fill_null("")
+
+
+@function(
+    "text",
+    "REPT(text; count)",
+    "A text several times over, at most 1,000 times.",
+    'REPT("ab"; 3)',
+    "ababab",
+    takes="tw",
+    gives="t",
+)
+def rept(sheet: Sheet, text: pl.Expr, count: pl.Expr) -> Outcome:
+    times = count.clip(0, _MOST_REPEATS)
+    return pl.when(text.is_not_null()).then(text.repeat_by(times).list.join(""))
+
+
+@function(
+    "text",
+    "T(value)",
+    "The value if it is a text, else empty.",
+    "T(7)",
+    "",
+    takes="a",
+    gives="t",
+)
+def only_text(sheet: Sheet, value: Term) -> Outcome:
+    return value.value if value.kind == "text" else pl.lit("")
+
+
+@function(
+    "text",
+    "UNICHAR(number)",
+    "The character with this Unicode number; it must be written out.",
+    "UNICHAR(8364)",
+    "€",
+    takes="k",
+    gives="t",
+)
+def unichar(sheet: Sheet, number: int) -> Outcome:
+    if not 0 < number < 0x110000 or 0xD800 <= number < 0xE000:
+        raise CrosswalkError(f"There is no character with the number {number}.")
+    return pl.lit(chr(number))
+
+
+@function(
+    "text",
+    "VALUE(text)",
+    "A text as a number, written with a decimal point or as this file writes numbers.",
+    'VALUE("12.50")',
+    "12.5",
+    takes="n",
+    gives="n",
+)
+def value_of(sheet: Sheet, number: pl.Expr) -> Outcome:
+    return number
+
+
+@function(
+    "text",
+    "NUMBERVALUE(text; decimal)",
+    'A text as a number with this decimal sign, "," or ".".',
+    'NUMBERVALUE("1.234,50"; ",")',
+    "1234.5",
+    takes="tc",
+    gives="n",
+)
+def number_value(sheet: Sheet, text: pl.Expr, decimal: str) -> Outcome:
+    if decimal not in (",", "."):
+        raise CrosswalkError('The decimal sign is "," or ".".')
+    mark: DecimalMark = "," if decimal == "," else "."
+    made, wrong = read_number(sheet.keep(text), mark, sheet.keep)
+    return Term("number", made, (Trouble("is no number", wrong, text),))
+
+
+@function(
+    "text",
+    "FIXED(number; places)",
+    "A number as text with so many places, and commas at the thousands; two when none are given.",
+    "FIXED(1234.5; 2)",
+    "1,234.50",
+    takes="nk?",
+    gives="t",
+)
+def fixed(sheet: Sheet, number: pl.Expr, places: int | None = None) -> Outcome:
+    return _written(number, 2 if places is None else max(places, 0), thousands=True)
+
+
+@function(
+    "text",
+    "TEXT(value; form)",
+    'A number or a date in a written form: "0.00", "#,##0.00", "00000", "0%", "DD.MM.YYYY".',
+    'TEXT(7; "000")',
+    "007",
+    takes="ac",
+    gives="t",
+)
+def text_of(sheet: Sheet, value: Term, form: str) -> Outcome:
+    if re.fullmatch(r"(?i)[dmy./\- ]+", form):
+        turned = sheet.date(value)
+        return Term("text", turned.value.dt.to_string(_date_form(form)), turned.troubles)
+    shape = re.fullmatch(r"(#,##)?(0*#?)(?:\.(0+))?(%?)", form)
+    if not shape or not (shape[2] or shape[3]):
+        raise CrosswalkError(
+            f"The form {form!r} is not known.",
+            remedy='Write it like "0.00", "#,##0.00", "00000", "0%" or "DD.MM.YYYY".',
+        )
+    turned = sheet.number(value)
+    number = turned.value * 100 if shape[4] else turned.value
+    made = _written(number, len(shape[3] or ""), bool(shape[1]), len(shape[2].strip("#")))
+    return Term("text", made + pl.lit(shape[4]), turned.troubles)
+
+
+def _date_form(form: str) -> str:
+    names = {"YYYY": "%Y", "YY": "%y", "MM": "%m", "DD": "%d", "M": "%-m", "D": "%-d"}
+    return re.sub(
+        r"(?i)y{4}|y{2}|m{1,2}|d{1,2}", lambda found: names.get(found[0].upper(), "%d"), form
+    )
+
+
+def _written(number: pl.Expr, places: int, thousands: bool, digits: int = 1) -> pl.Expr:
+    rounded = number.round(places, mode="half_away_from_zero").cast(pl.Decimal(38, places))
+    text = rounded.abs().cast(pl.String)
+    whole = text.str.split(".").list.first().str.pad_start(digits, "0")
+    if thousands:
+        # These patterns have no look-ahead, so the digits are grouped from behind.
+        grouped = whole.str.reverse().str.replace_all(r"(\d{3})", "${1},")
+        whole = grouped.str.reverse().str.strip_chars_start(",")
+    tail = pl.lit("") if not places else pl.lit(".") + text.str.split(".").list.last()
+    sign = pl.when(rounded < 0).then(pl.lit("-")).otherwise(pl.lit(""))
+    return sign + whole + tail
