@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from nomotax.core.numbers import SCALE
-from nomotax.core.pricing.ladder import Ladder, shares
+from nomotax.core.pricing.ladder import Ladder, Look, shares
 
 CENT = Decimal("0.01")
 costs = st.decimals(min_value=0, max_value=100_000, places=4)
@@ -21,7 +21,7 @@ endings = st.sampled_from(["none", "99", "95", "whole", "five"])
 
 def prices(ladder, *values):
     frame = pl.DataFrame({"c": [Decimal(v) for v in values]}, schema={"c": pl.Decimal(38, SCALE)})
-    return frame.select(ladder.price(pl.col("c"))).to_series().to_list()
+    return frame.select(ladder.price(pl.col("c")).value).to_series().to_list()
 
 
 def one_rung(kind, amount, ending="none", floor="0"):
@@ -108,3 +108,69 @@ def test_margin_and_markup_are_never_confused():
     both = shares(Decimal(10), Decimal(20))
     assert (both.margin, both.markup) == (Decimal("50.0"), Decimal("100.0"))
     assert shares(Decimal(0), Decimal(0)).margin is None
+
+
+FULL = {
+    "name": "full",
+    "rungs": [{"start": "0", "kind": "multiple", "amount": "2"}],
+    "rules": [
+        {"name": "brushes", "when": [{"field": "category", "words": ["Brushes"]}],
+         "rungs": [{"start": "0", "kind": "margin", "amount": "50"}]},
+        {"name": "fine brushes", "when": [{"field": "category", "words": ["Brushes"]},
+                                          {"field": "brand", "words": ["fine"]}],
+         "rungs": [{"start": "0", "kind": "markup", "amount": "300"}], "ending": "whole"},
+    ],
+    "choose": "most_specific",
+    "landed": {"duty": "10", "freight_per_kg": "2", "weight_field": "weight", "handling": "0.5"},
+    "tax": "in", "tax_rate": "20", "floor": "1", "least_field": "least", "most_field": "most",
+}  # fmt: skip
+
+
+def full_prices(**columns):
+    """Prices, rules and squeezed marks of one product a row."""
+    money = pl.Decimal(38, SCALE)
+    texts = {"category": pl.String, "brand": pl.String}
+    frame = pl.DataFrame(columns, schema={c: texts.get(c, money) for c in columns})
+    look = Look(text=pl.col, number=pl.col, fact=pl.col)
+    made = Ladder.model_validate(FULL).price(pl.col("cost"), look=look)
+    stages = [value.alias(f"{n} {name}") for n, (name, value) in enumerate(made.stages)]
+    return frame.select(made.value.alias("price"), made.rule.alias("rule"),
+                        made.squeezed.alias("squeezed"), *stages)  # fmt: skip
+
+
+def test_landed_cost_tax_rules_and_limits_number_by_number():
+    """Cost 10, 3 kg: landed 10 + 1 + 6 + 0.50 = 17.50; x 2 = 35; with 20 % tax 42."""
+    made = full_prices(
+        cost=[Decimal(10)] * 5, weight=[Decimal(3)] * 5,
+        category=["Paper", "Brushes > Round", "Brushes", "Paper", "Paper"],
+        brand=[None, "other", "Fine", None, None],
+        least=[None, None, None, Decimal("99.99"), Decimal("50")],
+        most=[None, None, None, None, Decimal("40")],
+    )  # fmt: skip
+    assert made["price"].to_list() == [
+        Decimal("42"),
+        Decimal("42"),
+        Decimal("84"),
+        Decimal("99.99"),
+        Decimal("40"),
+    ]
+    assert made["rule"].to_list() == ["", "brushes", "fine brushes", "", ""]
+    assert made["squeezed"].fill_null(False).to_list() == [False] * 4 + [True]
+    assert made.row(0)[3:] == (
+        Decimal(10),
+        Decimal("17.5"),
+        Decimal(35),
+        Decimal(42),
+        Decimal("22.2"),
+        Decimal(42),
+        Decimal(42),
+    )
+
+
+@settings(max_examples=80, deadline=None)
+@given(cost=costs, weight=st.decimals(0, 50, places=3), least=st.decimals(0, 500, places=2))
+def test_never_below_any_floor(cost, weight, least):
+    made = full_prices(cost=[cost], weight=[weight], category=["Paper"], brand=[None],
+                       least=[least], most=[None])  # fmt: skip
+    landed = cost * Decimal("1.1") + weight * 2 + Decimal("0.5")
+    assert made["price"][0] >= max(least, ((landed + 1) * Decimal("1.2")))

@@ -13,18 +13,25 @@ from pydantic import TypeAdapter
 
 from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.flow import Context, Lookups
-from nomotax.core.crosswalk.model import Crosswalk, Step
+from nomotax.core.crosswalk.model import Chain, Crosswalk, Step
 from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
+from nomotax.core.pricing.rates import Rate
 from nomotax.core.schema.model import StoreField, StoreSchema
 from nomotax.core.table import FAULT, ROW
 from nomotax.core.units.table import UNITS
 
+FACTS = {"received": "2026-11-23", "supplier": "Quarrow"}
+RATES = [Rate(source="USD", target="EUR", rate="0.9125", day="2026-11-20"),
+         Rate(source="GBP", target="EUR", rate="1.19", day="2026-08-01")]  # fmt: skip
 LOOKUPS = Lookups(
     {"colours": ValueTable(name="colours", entries={"R": "Red", " b ": "Blue"})},
     {"groups": CategoryTable(name="groups", placements={"Paint": "A", "Paint/Oil": "A > O",
                                                         "Old": ""})},
+    {},
+    {r.name: r for r in RATES},
+    {"tidy": Chain.model_validate({"name": "tidy", "steps": [{"do": "trim"}, {"do": "case"}]})},
 )  # fmt: skip
 
 
@@ -37,7 +44,7 @@ def run(values, steps, kind="text", decimal=".", parts=None, **field):
     schema = StoreSchema(name="s", key="k", fields=(StoreField(name="k"), target))
     fill = {"parts": parts or [{"column": "v"}], "steps": steps}
     crosswalk = Crosswalk.model_validate({"fills": {"f": fill}})
-    plan = compile_plan(crosswalk, schema, Context(decimal, LOOKUPS), ["v", "w"])
+    plan = compile_plan(crosswalk, schema, Context(decimal, LOOKUPS, facts=FACTS), ["v", "w"])
     filled = plan.fill(frame)
     return filled["f"].to_list(), problems_of(filled, plan, frame)["kind"].to_list()
 
@@ -69,6 +76,50 @@ def run(values, steps, kind="text", decimal=".", parts=None, **field):
         ({"do": "category_table", "table": "groups"}, "Paint / Oil/Tubes", "A > O"),
         ({"do": "category_table", "table": "groups"}, "Paint/Gouache", "A"),
         ({"do": "trim", "off": True}, " a ", " a "),
+        (
+            {"do": "case", "to": "title", "small": ["of", "the"]},
+            "heart of the sea",
+            "Heart of the Sea",
+        ),
+        ({"do": "one_line"}, "a \r\n b\tc", "a b c"),
+        ({"do": "slug"}, "Größe Ærø: 12 × 18", "grosse-aero-12-18"),
+        ({"do": "replace_pattern", "find": r"(\d+) ?ml", "put": "$1 cc"}, "40 ml", "40 cc"),
+        ({"do": "take_pattern", "find": r"#(\d+)"}, "a #12 #13", "12"),
+        ({"do": "take_pattern", "find": r"\d+"}, "no digits", None),
+        ({"do": "html_to_text"}, "<p>A &amp; B</p><ul><li>c<li>d</ul>", "A & B\ncd"),
+        ({"do": "html_to_text", "lines": False}, "<p>A</p><script>x</script>b", "A b"),
+        ({"do": "clean_html", "tags": ["b"]}, '<b onclick="x">A</b><i>b</i>', "<b>A</b>b"),
+        ({"do": "decode_entities"}, "caf&eacute; &#8364;", "café €"),
+        ({"do": "only_if", "formula": '[w] = "w0"'}, "a", "a"),
+        ({"do": "only_if", "formula": '[w] = "w1"'}, "a", None),
+        ({"do": "formula", "formula": '[=:value] & "/" & [w] & [=:row]'}, "a", "a/w01"),
+        ({"do": "number_in"}, "ca. 12 pcs", "12"),
+        ({"do": "number_in", "first": True}, "3 of 12", "3"),
+        ({"do": "round", "places": 1, "how": "up"}, "2.31", "2.4"),
+        ({"do": "round", "places": -1}, "-15", "-20"),
+        ({"do": "scale", "times": "2", "by": "3"}, "10", "6.666666666667"),
+        ({"do": "clamp", "least": "0", "most": "9"}, "-3", "0"),
+        ({"do": "split", "at": "/"}, "b/ a //b", "b | a | b"),
+        ({"do": "take", "start": 2, "count": 0}, '["a","b","c"]', "b | c"),
+        ({"do": "unique"}, '["b","a","b"]', "b | a"),
+        ({"do": "drop", "words": ["A"]}, '["b","a","b"]', "b | b"),
+        ({"do": "order", "by": "falling"}, '["b","c","a"]', "c | b | a"),
+        ({"do": "join", "between": "; "}, '["b","a"]', "b; a"),
+        ({"do": "leading_zeros", "length": 5}, "42", "00042"),
+        ({"do": "leading_zeros", "length": 5}, "A42", "A42"),
+        ({"do": "check_digit", "how": "add"}, "952000000000", "9520000000004"),
+        ({"do": "gtin", "length": 14}, "9520 0000 0000 4", "09520000000004"),
+        ({"do": "measure", "target": "kg"}, "2 lb 3 oz", "0.992233309375"),
+        ({"do": "measure", "target": "cm"}, "5' 3\"", "160.02"),
+        ({"do": "measure", "target": "cm", "part": 2}, "12x18 in", "45.72"),
+        ({"do": "measure", "target": "cm", "part": 3}, "30 × 40 × 2 cm", "2"),
+        ({"do": "measure", "target": "in"}, "22 1/2 inches", "22.5"),
+        ({"do": "measure", "target": "g", "stated": "kg"}, "1.5", "1500"),
+        ({"do": "measure", "target": "C"}, "212 °F", "100"),
+        ({"do": "amount", "currency": "GBP"}, "£1,234.50", "1234.5"),
+        ({"do": "amount", "currency": "EUR"}, "12.50 EUR", "12.5"),
+        ({"do": "exchange", "source": "USD", "target": "EUR"}, "10", "9.125"),
+        ({"do": "chain", "chain": "tidy"}, " A  b ", "a b"),
     ],
 )
 def test_step(step, before, after):
@@ -79,6 +130,18 @@ def test_step(step, before, after):
     ("step", "value", "kind"),
     [
         ({"do": "number"}, "call us", "not_a_number"),
+        ({"do": "number"}, "9" * 40, "not_a_number"),
+        ({"do": "scale", "times": "99999999999"}, "9" * 20, "no_number"),
+        ({"do": "number_in"}, "3 of 12", "two_numbers"),
+        ({"do": "formula", "formula": "1 / ([w] <> [w])"}, "1", "formula"),
+        ({"do": "only_if", "formula": '[w] = "z"', "otherwise": "hold"}, "a", "condition"),
+        ({"do": "check_digit"}, "9520000000005", "wrong_check_digit"),
+        ({"do": "gtin"}, "12", "not_a_gtin"),
+        ({"do": "measure", "target": "kg"}, "12", "no_unit"),
+        ({"do": "measure", "target": "kg"}, "12 zork", "unknown_unit"),
+        ({"do": "measure", "target": "kg"}, "12 cm", "wrong_dimension"),
+        ({"do": "measure", "target": "kg"}, "heavy", "not_a_measure"),
+        ({"do": "amount", "currency": "EUR"}, "$12", "wrong_currency"),
         ({"do": "date", "order": "dmy"}, "31.02.2026", "not_a_date"),
         ({"do": "yes_no", "yes": ["j"], "no": ["n"]}, "maybe", "not_yes_or_no"),
         ({"do": "value_table", "table": "colours"}, "T", "unlisted_value"),
@@ -89,6 +152,12 @@ def test_step(step, before, after):
 def test_what_cannot_be_read_is_a_problem_never_a_guess(step, value, kind):
     results, kinds = run([value], [step])
     assert results[0] in (None, "") and kinds == [kind]
+
+
+def test_an_old_rate_is_used_but_asked_about():
+    step = {"do": "exchange", "source": "GBP", "target": "EUR"}
+    assert run(["10"], [step]) == (["11.9"], ["old_rate"])
+    assert run(["10"], [step | {"oldest": 200}]) == (["11.9"], [])
 
 
 def test_default_does_not_hide_a_refusal():
@@ -132,7 +201,10 @@ def test_money_rounds_half_away_from_zero(values):
 
 
 _PINT = {"in": "inch", "ft": "foot", "yd": "yard", "floz": "fluid_ounce", "cm2": "cm**2",
-         "m2": "m**2", "gsm": "g/m**2", "pc": "count", "dz": "dozen"}  # fmt: skip
+         "m2": "m**2", "gsm": "g/m**2", "pc": "count", "dz": "dozen", "t": "tonne", "pt": "pint",
+         "qt": "quart", "gal": "gallon", "cm3": "cm**3", "m3": "m**3", "mm2": "mm**2",
+         "in2": "inch**2", "ft2": "foot**2", "kgm2": "kg/m**2", "pr": "pair", "C": "degC",
+         "F": "degF", "K": "kelvin"}  # fmt: skip
 
 
 @pytest.mark.parametrize(
@@ -141,9 +213,10 @@ _PINT = {"in": "inch", "ft": "foot", "yd": "yard", "floz": "fluid_ounce", "cm2":
 )
 def test_units_agree_with_an_independent_library(source, target):
     registry = pint.UnitRegistry(non_int_type=Decimal)
-    registry.define("dozen = 12 * count")
-    quantity = Decimal("123.45") * registry(_PINT.get(source, source))
-    expected = quantity.to(registry(_PINT.get(target, target))).magnitude
+    for name, count in [("dozen", 12), ("pair", 2), ("gross", 144), ("ream", 500)]:
+        registry.define(f"{name} = {count} * count")
+    quantity = registry.Quantity(Decimal("123.45"), _PINT.get(source, source))
+    expected = quantity.to(_PINT.get(target, target)).magnitude
     steps = [{"do": "number"}, {"do": "convert", "source": source, "target": target}]
     results, _ = run(["123.45"], steps, kind="decimal", decimals=8)
     assert abs(results[0] - Decimal(expected)) <= Decimal("0.000001")
@@ -177,9 +250,66 @@ def test_every_step_describes_itself():
     """No step is without plain words, and each survives a round trip as a document."""
     adapter = TypeAdapter(Step)
     needs = {"replace": {"find": "a"}, "value_table": {"table": "t"},
-             "category_table": {"table": "t"}, "ladder": {"ladder": "l"}}  # fmt: skip
+             "category_table": {"table": "t"}, "ladder": {"ladder": "l"},
+             "replace_pattern": {"find": "a"}, "take_pattern": {"find": "a"},
+             "chain": {"chain": "c"}}  # fmt: skip
     schema = adapter.json_schema()
     for name in schema["discriminator"]["mapping"]:
         step = adapter.validate_python({"do": name} | needs.get(name, {}))
         assert step.describe()
         assert adapter.validate_json(step.model_dump_json()) == step
+
+
+@pytest.mark.parametrize(
+    ("steps", "says"),
+    [
+        ([{"do": "replace_pattern", "find": "(a"}], "cannot be used"),
+        ([{"do": "take_pattern", "find": r"(?=a)b"}], "cannot be used"),
+        ([{"do": "formula", "formula": "1 +"}], "ends too early"),
+        ([{"do": "formula", "formula": "[=f]"}], "in a circle: f from f"),
+        ([{"do": "per_unit", "column": "pack"}], "no column 'pack'"),
+        ([{"do": "exchange", "source": "CHF"}], "no rate from CHF to EUR"),
+        ([{"do": "chain", "chain": "none"}], "no chain of steps called 'none'"),
+    ],
+)
+def test_a_step_that_cannot_run_says_why(steps, says):
+    with pytest.raises(CrosswalkError, match=says):
+        run(["a"], steps)
+
+
+def test_fields_fill_fields_and_circles_are_named():
+    """A name of brand and title; a field that cannot run holds its rows and stops no other."""
+    fields = tuple(StoreField(name=n) for n in ("k", "brand", "title", "a", "b"))
+    schema = StoreSchema(name="s", key="k", fields=fields)
+    fills = {
+        "k": {"parts": [{"column": "v"}]},
+        "title": {"parts": [{"field": "brand"}, {"text": " "}, {"column": "v"}]},
+        "brand": {"parts": [{"fact": "supplier"}], "steps": [{"do": "case", "to": "upper"}]},
+        "a": {"parts": [{"field": "b"}]},
+        "b": {"steps": [{"do": "formula", "formula": "[=a] & 1"}]},
+    }
+    frame = pl.DataFrame({ROW: [1], FAULT: [None], "v": ["x"]}, schema_overrides={FAULT: pl.String})
+    broken = {}
+    ctx = Context(facts=FACTS)
+    plan = compile_plan(Crosswalk.model_validate({"fills": fills}), schema, ctx, ["v"], broken)
+    filled = plan.fill(frame)
+    assert filled["title"].to_list() == ["QUARROW x"]
+    assert "a from b from a" in str(broken["b"])
+    kinds = problems_of(filled, plan, frame)
+    assert set(kinds["severity"]) == {"question"} and {"a", "b"} >= set(kinds["field"])
+    with pytest.raises(CrosswalkError, match="circle"):
+        compile_plan(Crosswalk.model_validate({"fills": fills}), schema, ctx, ["v"])
+
+
+def test_loose_tables_match_without_accents_and_tell_doubled_keys():
+    table = ValueTable(name="t", match="loose", entries={"Bleu-clair": "Blue", "BLEU CLÁIR": "Red"})
+    words = pl.DataFrame({"v": ["bleu clair", "Bléuclair", "vert"]})
+    assert words.select(table.look_up(pl.col("v"))).to_series().to_list() == ["Red", "Red", None]
+    assert table.doubled() == [["Bleu-clair", "BLEU CLÁIR"]]
+
+
+def test_a_table_of_200_000_words_is_ordinary():
+    table = ValueTable(name="t", entries={f"w{n}": f"s{n}" for n in range(200_000)})
+    words = pl.DataFrame({"v": ["W199999", "w7", "x"]})
+    found = words.select(table.look_up(pl.col("v"))).to_series().to_list()
+    assert found == ["s199999", "s7", None]

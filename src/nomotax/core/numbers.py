@@ -60,6 +60,13 @@ def times(a: pl.Expr, b: pl.Expr) -> Worked:
     return Worked(pl.when(fits).then(a) * pl.when(fits).then(b), ~fits)
 
 
+def scaled(a: pl.Expr, factor: Decimal | int) -> Worked:
+    """The product with a constant; wrong where it might not fit."""
+    room = _MOST / max(abs(Decimal(factor)), Decimal(1))
+    fits = _below(a, room.quantize(Decimal(1)))
+    return Worked(pl.when(fits).then(a) * literal(factor), ~fits)
+
+
 def plus(a: pl.Expr, b: pl.Expr) -> Worked:
     """The sum; wrong where it might not fit."""
     fits = _below(a, _MOST) & _below(b, _MOST)

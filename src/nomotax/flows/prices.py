@@ -147,7 +147,7 @@ def _priced(bench: Workbench, field: str, ladder: Ladder) -> pl.DataFrame:
     ).filter(pl.col("cost") >= 0)  # fmt: skip
     stored = _todays_prices(bench)
     return (
-        frame.with_columns(price=ladder.price(pl.col("cost")))
+        frame.with_columns(price=ladder.price(pl.col("cost")).value)
         .join(stored, on="key", how="left", maintain_order="left")
         .with_columns(
             margin=_percent(pl.col("price") - pl.col("cost"), pl.col("price")),
@@ -179,7 +179,7 @@ def _curve(ladder: Ladder, products: pl.DataFrame) -> list[CurvePoint]:
     most = max(Decimal(str(round(top or 0, 2))), last_start * Decimal("1.3"), Decimal(10))
     costs = [(most * n / _CURVE).quantize(Decimal("0.01")) for n in range(1, _CURVE + 1)]
     frame = pl.DataFrame({"cost": costs}, schema={"cost": pl.Decimal(38, SCALE)})
-    priced = frame.with_columns(price=ladder.price(pl.col("cost")))
+    priced = frame.with_columns(price=ladder.price(pl.col("cost")).value)
     return [
         CurvePoint(cost=_two(c), price=_two(p), margin=shares(c, p).margin or Decimal(0))
         for c, p in priced.iter_rows()
@@ -216,7 +216,7 @@ def _fall(ladder: Ladder, start: Decimal) -> tuple[Decimal | None, Decimal | Non
         return None, None
     costs = [start - Decimal("0.01"), start]
     frame = pl.DataFrame({"cost": costs}, schema={"cost": pl.Decimal(38, SCALE)})
-    below, here = frame.select(ladder.price(pl.col("cost"))).to_series().to_list()
+    below, here = frame.select(ladder.price(pl.col("cost")).value).to_series().to_list()
     return (_two(below), _two(here)) if here < below else (None, None)
 
 

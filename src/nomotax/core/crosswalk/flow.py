@@ -13,6 +13,7 @@ from nomotax.core.formula.terms import Term
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.numbers import DecimalMark, number_text
 from nomotax.core.pricing.ladder import Ladder
+from nomotax.core.pricing.rates import Rate
 
 #: Between the entries of a list where it is written as text, in the store as well.
 LIST_SIGN = " | "
@@ -111,6 +112,13 @@ class Flow:
         return ~pl.any_horizontal(f.mask.fill_null(False) for f in self.faults)
 
 
+class Chain(Protocol):
+    """Steps saved under a name."""
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        """The flow after all of them."""
+
+
 @dataclass(frozen=True)
 class Lookups:
     """The saved look-ups a crosswalk may name."""
@@ -118,6 +126,12 @@ class Lookups:
     value_tables: Mapping[str, ValueTable] = field(default_factory=dict)
     category_tables: Mapping[str, CategoryTable] = field(default_factory=dict)
     ladders: Mapping[str, Ladder] = field(default_factory=dict)
+    rates: Mapping[str, Rate] = field(default_factory=dict)
+    chains: Mapping[str, Chain] = field(default_factory=dict)
+
+    def rate(self, source: str, target: str) -> Rate | None:
+        """What one ``source`` is worth in ``target``."""
+        return self.rates.get(f"{source}/{target}")
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from nomotax.core.crosswalk.flow import Lookups
+from nomotax.core.crosswalk.flow import Context, Flow, Lookups
+from nomotax.core.crosswalk.steps.currency import Amount, Exchange
 from nomotax.core.crosswalk.steps.formulas import Formula, OnlyIf
 from nomotax.core.crosswalk.steps.html import CleanHtml, DecodeEntities, HtmlToText
 from nomotax.core.crosswalk.steps.identifiers import CheckDigit, Gtin, LeadingZeros
@@ -18,7 +19,13 @@ from nomotax.core.crosswalk.steps.lists import (
     TakeEntries,
     UniqueEntries,
 )
-from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseLadder, UseValueTable
+from nomotax.core.crosswalk.steps.lookups import (
+    UseCategoryTable,
+    UseChain,
+    UseLadder,
+    UseValueTable,
+)
+from nomotax.core.crosswalk.steps.measures import Measure
 from nomotax.core.crosswalk.steps.numbers import Clamp, NumberIn, PerUnit, Round, Scale
 from nomotax.core.crosswalk.steps.patterns import ReplacePattern, TakePattern
 from nomotax.core.crosswalk.steps.text import (
@@ -36,6 +43,7 @@ from nomotax.core.crosswalk.steps.text import (
 from nomotax.core.crosswalk.steps.values import Convert, Date, Number, YesNo
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.pricing.ladder import Ladder
+from nomotax.core.pricing.rates import Rate
 from nomotax.core.reading.model import Reading
 
 Step = Annotated[
@@ -74,11 +82,36 @@ Step = Annotated[
     | LeadingZeros
     | CheckDigit
     | Gtin
+    | Measure
+    | Amount
+    | Exchange
     | UseValueTable
     | UseCategoryTable
-    | UseLadder,
+    | UseLadder
+    | UseChain,
     Field(discriminator="do"),
 ]
+
+
+class Chain(BaseModel):
+    """Steps saved under a name, for several fields and feeds. A chain holds no chain."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str
+    steps: tuple[Step, ...] = ()
+
+    @model_validator(mode="after")
+    def _flat(self) -> Chain:
+        if any(s.do == "chain" for s in self.steps):
+            raise ValueError("a saved chain cannot hold another")
+        return self
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        """The flow after all the steps that are on."""
+        for step in self.steps:
+            flow = flow if step.off else step.apply(flow, ctx).settled()
+        return flow
 
 
 Fact = Literal["row", "feed", "supplier", "supplier_code", "currency", "received"]
@@ -181,10 +214,14 @@ class Bundle(BaseModel):
     value_tables: tuple[ValueTable, ...] = ()
     category_tables: tuple[CategoryTable, ...] = ()
     ladders: tuple[Ladder, ...] = ()
+    rates: tuple[Rate, ...] = ()
+    chains: tuple[Chain, ...] = ()
 
     def lookups(self) -> Lookups:
         return Lookups(
             {t.name: t for t in self.value_tables},
             {t.name: t for t in self.category_tables},
             {ladder.name: ladder for ladder in self.ladders},
+            {rate.name: rate for rate in self.rates},
+            {chain.name: chain for chain in self.chains},
         )

@@ -14,27 +14,43 @@ Otherwise = Literal["ask", "as_is", "empty", "word"]
 class ValueTable(BaseModel):
     """Arriving word -> the store's word.
 
-    ``match`` "fold" ignores case and blanks at the ends. ``otherwise`` says what becomes of a
+    ``match`` "fold" ignores case and blanks at the ends, "loose" accents, blanks and hyphens
+    anywhere as well. ``otherwise`` says what becomes of a
     word that is not listed: ask a person, keep it as it is, leave empty, or use ``word``.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     name: str
-    match: Literal["exact", "fold"] = "fold"
+    match: Literal["exact", "fold", "loose"] = "fold"
     otherwise: Otherwise = "ask"
     word: str = ""
     entries: dict[str, str] = Field(default_factory=dict)
 
     def key(self, value: pl.Expr) -> pl.Expr:
         """The form of an arriving word that is looked up."""
-        return value.str.strip_chars().str.to_lowercase() if self.match == "fold" else value
+        if self.match == "exact":
+            return value
+        folded = value.str.strip_chars().str.to_lowercase()
+        if self.match == "fold":
+            return folded
+        return folded.str.normalize("NFKD").str.replace_all(r"[\p{M}\s\-_]", "")
 
     @cached_property
     def _keyed(self) -> dict[str, str]:
-        if self.match == "exact":
-            return dict(self.entries)
-        return {k.strip().lower(): v for k, v in self.entries.items()}
+        # By the same expression as the arriving words, so that both are folded alike.
+        words = pl.DataFrame({"word": list(self.entries)}, schema={"word": pl.String})
+        keys = words.select(self.key(pl.col("word"))).to_series()
+        return dict(zip(keys, self.entries.values(), strict=True))
+
+    def doubled(self) -> list[list[str]]:
+        """Arriving words that are looked up as one but have different store words."""
+        groups: dict[str, list[str]] = {}
+        words = pl.DataFrame({"word": list(self.entries)}, schema={"word": pl.String})
+        keys = words.select(self.key(pl.col("word"))).to_series()
+        for key, word in zip(keys, self.entries, strict=True):
+            groups.setdefault(key, []).append(word)
+        return [g for g in groups.values() if len({self.entries[w] for w in g}) > 1]
 
     def look_up(self, value: pl.Expr) -> pl.Expr:
         """The store's word, null where the arriving word is not listed."""

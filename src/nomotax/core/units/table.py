@@ -14,7 +14,7 @@ from fractions import Fraction
 
 import polars as pl
 
-from nomotax.core.numbers import SCALE, Worked, literal, over, plus, times
+from nomotax.core.numbers import SCALE, Worked, literal, over, plus, scaled
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +123,7 @@ def _scaled(number: pl.Expr, up: int, down: int) -> Worked:
     exact = Decimal(up) / Decimal(down)
     exponent = exact.as_tuple().exponent
     if isinstance(exponent, int) and -exponent <= SCALE and exact * down == up:
-        return times(number, literal(exact))
-    product = times(number, literal(up))
+        return scaled(number, exact)
+    product = scaled(number, up)
     divided = over(product.value, literal(down))
     return Worked(divided.value, product.wrong)

@@ -43,11 +43,9 @@ class CheckDigit(BaseStep):
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         text = _digits(flow)
         if self.how == "verify":
-            wrong = ~has_right_check_digit(text)
-            return flow.to(
-                text, Fault("wrong_check_digit", "has a wrong check digit", wrong, text),
-                numeric=False,
-            )  # fmt: skip
+            right = flow.keep(has_right_check_digit(text))
+            fault = Fault("wrong_check_digit", "has a wrong check digit", ~right, text)
+            return flow.to(pl.when(right).then(text), fault, numeric=False)
         fits = text.str.contains(r"^(\d{7}|\d{11,13})$")
         fault = Fault("not_a_gtin", "is no number of 7, 11, 12 or 13 digits", ~fits, text)
         return flow.to(with_check_digit(pl.when(fits).then(text)), fault, numeric=False)

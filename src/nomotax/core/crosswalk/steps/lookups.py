@@ -11,6 +11,8 @@ from nomotax.core.crosswalk.flow import Context, Fault, Flow, Severity
 from nomotax.core.crosswalk.steps.base import BaseStep
 from nomotax.core.crosswalk.steps.values import as_number
 from nomotax.core.errors import CrosswalkError
+from nomotax.core.formula.terms import Sheet
+from nomotax.core.pricing.ladder import DEAREST, Look
 
 T = TypeVar("T")
 
@@ -84,6 +86,35 @@ class UseCategoryTable(BaseStep):
         return f"category table '{self.table}'"
 
 
+def look_of(ctx: Context) -> Look:
+    """Where a ladder finds the other values of a product."""
+    names = ctx.names
+    if names is None:
+        return Look()
+    sheet = Sheet(names.column, names.field, names.fact)
+
+    def number(name: str) -> pl.Expr:
+        term = names.field(name)
+        if term.kind != "number":
+            raise CrosswalkError(f"The field {name!r} holds no number.", remedy="Choose another.")
+        return term.value
+
+    return Look(lambda name: sheet.text(names.field(name)).value, number, names.fact)
+
+
+class UseChain(BaseStep):
+    """Does the steps that are saved under a name."""
+
+    do: Literal["chain"] = "chain"
+    chain: str
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        return _saved("chain of steps", self.chain, ctx.lookups.chains).apply(flow, ctx)
+
+    def describe(self) -> str:
+        return f"steps '{self.chain}'"
+
+
 class UseLadder(BaseStep):
     """Puts the price for a cost."""
 
@@ -93,8 +124,21 @@ class UseLadder(BaseStep):
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         ladder = _saved("price ladder", self.ladder, ctx.lookups.ladders)
         number = as_number(flow).settled()
+        priced = ladder.price(number.value, flow.keep, look_of(ctx))
         negative = Fault("negative_cost", "is a negative cost", number.value < 0, flow.text)
-        return number.to(ladder.price(number.value, flow.keep), negative)
+        dear = Fault("too_dear", "is no cost of any goods", number.value >= DEAREST, flow.text)
+        faults = [negative, dear]
+        if ladder.most_field:
+            faults.append(
+                Fault(
+                    "squeezed",
+                    "has a highest price below its lowest",
+                    priced.squeezed,
+                    flow.text,
+                    Severity.QUESTION,
+                )
+            )
+        return number.to(priced.value, *faults)
 
     def describe(self) -> str:
         return f"price ladder '{self.ladder}'"

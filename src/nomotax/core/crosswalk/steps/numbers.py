@@ -12,7 +12,7 @@ from nomotax.core.crosswalk.flow import Context, Fault, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
 from nomotax.core.crosswalk.steps.values import as_number
 from nomotax.core.errors import CrosswalkError
-from nomotax.core.numbers import Worked, literal, over, plus, read_number, times
+from nomotax.core.numbers import Worked, literal, over, plus, read_number, scaled
 
 
 def worked(flow: Flow, made: Worked, message: str = "makes too large a number") -> Flow:
@@ -61,7 +61,7 @@ class Scale(BaseStep):
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         number = as_number(flow)
         if self.times != 1:
-            number = worked(number, times(number.value, literal(self.times))).settled()
+            number = worked(number, scaled(number.value, self.times)).settled()
         if self.by != 1:
             number = number.to(over(number.value, literal(self.by)).value)
         return worked(number, plus(number.value, literal(self.plus))) if self.plus else number
@@ -142,11 +142,11 @@ class NumberIn(BaseStep):
         made, wrong = read_number(found, "," if mark == "," else ".", flow.keep)
         none = Fault("not_a_number", "holds no number", found.is_null() & (text != ""), text)
         odd = Fault("not_a_number", "holds no number in this style", wrong, text)
-        faults = [none, odd]
-        if not self.first:
-            more = text.str.count_matches(_NUMBER) > 1
-            faults.append(Fault("two_numbers", "holds more than one number", more, text))
-        return flow.to(made, *faults, numeric=True)
+        if self.first:
+            return flow.to(made, none, odd, numeric=True)
+        more = flow.keep(text.str.count_matches(_NUMBER) > 1)
+        two = Fault("two_numbers", "holds more than one number", more, text)
+        return flow.to(pl.when(~more).then(made), none, odd, two, numeric=True)
 
     def describe(self) -> str:
         return "the first number in it" if self.first else "the number in it"
