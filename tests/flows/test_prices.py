@@ -16,6 +16,7 @@ from nomotax.flows.crosswalks import take_bundle
 from nomotax.flows.map_file import map_file
 from nomotax.flows.prices import price_view, save_ladder
 from nomotax.flows.questions import count_open
+from nomotax.flows.runs import start_run
 from nomotax.flows.workbench import names_of_lookups, open_workbench
 
 
@@ -74,12 +75,14 @@ def test_look_ups_in_use_are_bundled_and_no_others(mapped, bundle):
     made = open_workbench(1).bundle()
     assert {t.name for t in made.value_tables} == {"Quarrow colour", "Quarrow opacity"}
     assert [x.name for x in made.ladders] == ["Standard"]
-    assert names_of_lookups(made.crosswalk)[1] == {"Quarrow categories"}
+    named = names_of_lookups(made.crosswalk, made.lookups())
+    assert named["category_table"] == {"Quarrow categories"}
     assert Bundle.model_validate_json(made.model_dump_json()) == made
 
 
 def test_a_crosswalk_that_cannot_run_is_told_on_the_bench(mapped):
-    """A ladder nobody has made: the list still opens, with the reason and where it stands."""
+    """A ladder nobody has made: the list still opens, the reason stands at the field, its rows are
+    held, and nothing can be prepared."""
     crosswalk = open_workbench(1).crosswalk
     fill = crosswalk.fills["price"]
     steps = (*fill.steps[:-1], fill.steps[-1].model_copy(update={"ladder": "Lost"}))
@@ -87,10 +90,13 @@ def test_a_crosswalk_that_cannot_run_is_told_on_the_bench(mapped):
     revision = bench.bench_state(1).revision
     bench.save_draft(1, crosswalk.model_copy(update={"fills": fills}), revision)
     state = bench.bench_state(1)
-    assert "'Lost'" in state.error and "field price" in state.error
-    assert count_open(1) >= 0
-    with pytest.raises(CrosswalkError):
-        bench.window(1, None, 0, 5)
+    told = next(f for f in state.fields if f.field.name == "price")
+    assert "'Lost'" in told.error and "field price" in told.error
+    assert told.questions == state.sample_rows and state.error == ""
+    assert count_open(1) >= 1
+    assert bench.window(1, None, 0, 5).results[0]
+    with pytest.raises(CrosswalkError, match="'Lost'"):
+        start_run(1)
     with pytest.raises(Conflict):
         bench.save_draft(1, crosswalk, revision)
     bench.save_draft(1, crosswalk, revision + 1)

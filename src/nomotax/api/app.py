@@ -5,16 +5,17 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from flask import Response, abort, send_from_directory
+from flask import Response, abort, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from werkzeug.exceptions import NotFound, RequestEntityTooLarge
 
-from nomotax.api import deliveries, feeds, runs, stores
+from nomotax.api import crosswalks, deliveries, feeds, runs, stores
 from nomotax.api.answers import Problem, attach, invalid, problem
 from nomotax.api.demo import api as demo_api
 from nomotax.flows.receive import upload_limit
 from nomotax.log import quiet_log
 from nomotax.records.database import ping
+from nomotax.records.person import set_person
 
 
 def front_end() -> Path:
@@ -48,9 +49,13 @@ def create_app() -> OpenAPI:
             )
         )
 
-    for area in (stores, deliveries, feeds, runs):
+    for area in (stores, deliveries, feeds, crosswalks, runs):
         app.register_api(area.api)
     app.register_api(demo_api)
+
+    @app.before_request
+    def _who() -> None:
+        set_person(request.headers.get("X-Person", ""))
 
     @app.get("/api/v1/health")
     def health() -> dict[str, str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 from pydantic import BaseModel
 
-from nomotax.core.crosswalk.compiler import Plan, as_text, severity_of
+from nomotax.core.crosswalk.compiler import Effect, Plan, as_text, severity_of
 from nomotax.core.crosswalk.model import Crosswalk, Fill
 from nomotax.core.crosswalk.suggest import SURE, Suggestion, price_from_cost, rank, suggest
 from nomotax.core.crosswalk.words import describe_source, describe_steps
@@ -96,6 +96,7 @@ def _field_state(
         source=describe_source(fill) if fill else "",
         steps=describe_steps(fill) if fill else [],
         columns=fill.columns if fill else [],
+        error=str(bench.broken.get(field.name, "")),
         filled=filled.get(field.name, 0),
         questions=problems.get((field.name, "question"), 0),
         refused=problems.get((field.name, "refuse"), 0),
@@ -250,8 +251,11 @@ def _marks(filled: pl.DataFrame, plan: Plan) -> list[str]:
 
 
 class Stage(BaseModel):
+    """A value after a step, and what the step does to all rows of the sample."""
+
     label: str
     value: str | None
+    effect: Effect | None = None
 
 
 class ProblemCount(BaseModel):
@@ -284,7 +288,7 @@ def field_detail(feed_id: int, name: str, row: int, delivery_id: int | None = No
     fill = bench.crosswalk.all_fills().get(name)
     results: list[ValueCount] = []
     distinct, stages, problems = 0, [], []
-    if name in bench.plan.fields and fill:
+    if name in bench.plan.fields and fill and name not in bench.broken:
         counts = _result_counts(bench, field)
         distinct = counts.height
         results = [ValueCount(value=v, count=c) for v, c in counts.head(_DISTINCT).iter_rows()]
@@ -327,7 +331,15 @@ def _stages(bench: Workbench, name: str, row: int) -> list[Stage]:
     fill = bench.plan[name].fill
     values = bench.plan.stages(arriving, name).row(0)
     labels = [describe_source(fill), *describe_steps(fill), "kept as"]
-    return [Stage(label=label, value=value) for label, value in zip(labels, values, strict=True)]
+    effects = [None, *_effects(bench, name), None]
+    return [
+        Stage(label=label, value=value, effect=effect)
+        for label, value, effect in zip(labels, values, effects, strict=True)
+    ]
+
+
+def _effects(bench: Workbench, name: str) -> list[Effect]:
+    return bench.plan.effects(bench.sample, name)
 
 
 def _problem_counts(bench: Workbench, name: str) -> list[ProblemCount]:

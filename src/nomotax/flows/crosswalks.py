@@ -5,7 +5,7 @@ from __future__ import annotations
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.errors import CrosswalkError
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, LookupsRepository, Stores
+from nomotax.records.repositories import Feeds, LookupsRepository, SavedLookup, Stores
 
 
 def take_bundle(feed_id: int, bundle: Bundle) -> None:
@@ -32,8 +32,9 @@ def take_bundle(feed_id: int, bundle: Bundle) -> None:
         for places in bundle.category_tables:
             lookups.save(store_id, places)
             Stores(db).add_categories(store_id, [p for p in places.placements.values() if p])
-        for ladder in bundle.ladders:
-            lookups.save(store_id, ladder)
+        more: list[SavedLookup] = [*bundle.ladders, *bundle.rates, *bundle.chains]
+        for one in more:
+            lookups.save(store_id, one)
         feed.draft = bundle.crosswalk.model_dump(mode="json")
         feed.draft_revision += 1
         db.add(feed)

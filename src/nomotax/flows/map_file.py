@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from datetime import date
 from pathlib import Path
 
 import polars as pl
@@ -140,7 +141,8 @@ def fill_frame(
     frame: pl.DataFrame, columns: list[str], bundle: Bundle, schema: StoreSchema, reading: Reading
 ) -> tuple[Plan, pl.DataFrame]:
     """Compile and run the bundle's crosswalk over an arriving frame."""
-    ctx = Context(reading.decimal, bundle.lookups())
+    facts = {"received": date.today().isoformat()} | bundle.facts
+    ctx = Context(reading.decimal, bundle.lookups(), facts=facts)
     plan = compile_plan(bundle.crosswalk, schema, ctx, columns)
     return plan, plan.fill(frame)
 

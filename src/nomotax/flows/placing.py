@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import TypeVar
+from typing import Literal, TypeVar
 
 import polars as pl
 from pydantic import BaseModel
@@ -12,7 +12,7 @@ from sqlmodel import Session
 from nomotax.core.crosswalk.model import Fill
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
 from nomotax.core.errors import NotFound
-from nomotax.core.lookups.suggest import PlaceIndex, Proposal, propose_word
+from nomotax.core.lookups.suggest import Before, PlaceIndex, Proposal
 from nomotax.core.lookups.tables import CategoryTable, Otherwise, ValueTable
 from nomotax.core.schema.model import FieldKind
 from nomotax.flows.workbench import Workbench, open_workbench
@@ -38,6 +38,8 @@ class ValueTableView(BaseModel):
     field_label: str
     table: str
     otherwise: Otherwise
+    match: Literal["exact", "fold", "loose"]
+    fallback_word: str
     allowed: list[str]
     words: list[WordRow]
 
@@ -98,19 +100,20 @@ def _value_view(
     bench: Workbench, name: str, table: ValueTable, counts: pl.DataFrame
 ) -> ValueTableView:
     field = bench.schema[name]
-    if table.match == "fold":
+    if table.match != "exact":
         counts = (
-            counts.group_by(pl.col("value").str.to_lowercase().alias("key"))
+            counts.group_by(table.key(pl.col("value")).alias("key"))
             .agg(pl.col("value").first(), pl.col("count").sum())
             .sort("count", "value", descending=[True, False])
         )
     frame = counts.with_columns(word=table.look_up(pl.col("value")))
+    before = Before(bench.lookups, table.name)
     words = [
         WordRow(
             arriving=r["value"],
             count=r["count"],
             word=r["word"],
-            proposal=None if r["word"] else propose_word(r["value"], field.allowed),
+            proposal=None if r["word"] else before.word(r["value"], field.allowed),
         )
         for r in frame.head(5000).iter_rows(named=True)
     ]
@@ -119,6 +122,8 @@ def _value_view(
         field_label=field.label,
         table=table.name,
         otherwise=table.otherwise,
+        match=table.match,
+        fallback_word=table.word,
         allowed=list(field.allowed),
         words=words,
     )
@@ -153,6 +158,7 @@ def _category_view(
         own[table.split(value)] = own.get(table.split(value), 0) + count
     branches = sorted({p[:d] for p in own for d in range(1, len(p) + 1)})
     places = PlaceIndex(bench.categories)
+    before = Before(bench.lookups, table.name)
     rows, unplaced = [], 0
     for branch in branches:
         path = table.separator.join(branch)
@@ -168,7 +174,7 @@ def _category_view(
                 own=own.get(branch, 0),
                 place=place,
                 by=by,
-                proposal=places.propose(branch) if place is None else None,
+                proposal=before.place(branch, places) if place is None else None,
             )
         )
     return CategoryView(
@@ -192,7 +198,7 @@ def set_words(feed_id: int, table: str, words: dict[str, str | None]) -> None:
 
 def current_key(table: ValueTable, word: str) -> str:
     """The form under which a table knows a word."""
-    return word.strip().lower() if table.match == "fold" else word
+    return word if table.match == "exact" else str(pl.select(table.key(pl.lit(word))).item())
 
 
 def set_otherwise(feed_id: int, table: str, otherwise: Otherwise, word: str) -> None:

@@ -11,7 +11,7 @@ from nomotax.core.changes.diff import OWNER
 from nomotax.core.crosswalk.steps.lookups import UseLadder
 from nomotax.core.errors import NotFound
 from nomotax.core.numbers import SCALE
-from nomotax.core.pricing.ladder import Ladder, shares
+from nomotax.core.pricing.ladder import Ladder, Look, Rule, shares
 from nomotax.core.schema.model import Role
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.workbench import Workbench, open_workbench
@@ -59,8 +59,21 @@ class RungUse(BaseModel):
     margin_most: Decimal | None
 
 
+class RuleUse(BaseModel):
+    """How many products a rule prices, and between which margins."""
+
+    name: str
+    count: int
+    margin_least: Decimal | None
+    margin_most: Decimal | None
+
+
 class PriceView(BaseModel):
+    """``fields`` are the store fields that rules and limits may look at."""
+
     field: str
+    fields: list[str]
+    rules: list[RuleUse]
     ladder: Ladder
     ladders: list[str]
     used: bool
@@ -92,6 +105,8 @@ def price_view(
     products = _priced(bench, field, chosen)
     return PriceView(
         field=field,
+        fields=[f for f in bench.plan.fields if f != field],
+        rules=[_rule_use(r, products) for r in chosen.rules],
         ladder=chosen,
         ladders=sorted(bench.lookups.ladders),
         used=bool(field),
@@ -124,7 +139,8 @@ def _ladder_step(bench: Workbench) -> tuple[str, str]:
 
 _EMPTY: dict[str, pl.DataType | type[pl.DataType]] = {
     "key": pl.String, "title": pl.String, "cost": pl.Decimal(38, 2), "price": pl.Decimal(38, 2),
-    "before": pl.Decimal(38, 2), "margin": pl.Decimal(38, 1), "move": pl.Decimal(38, 1),
+    "before": pl.Decimal(38, 2), "rule": pl.String,
+    "landed": pl.Decimal(38, 2), "margin": pl.Decimal(38, 1), "move": pl.Decimal(38, 1),
 }  # fmt: skip
 
 
@@ -144,15 +160,47 @@ def _priced(bench: Workbench, field: str, ladder: Ladder) -> pl.DataFrame:
         else pl.lit("").alias("key"),
         pl.col(named).alias("title"),
         costs.alias("cost").cast(money, strict=False),
+        *(_as_looked_at(bench, name) for name in ladder.fields if name in bench.plan.fields),
     ).filter(pl.col("cost") >= 0)  # fmt: skip
     stored = _todays_prices(bench)
+    priced = ladder.price(pl.col("cost"), look=_look(bench, ladder))
+    stages = dict(priced.stages)
+    net = pl.lit(1 + (ladder.tax_rate / 100 if ladder.tax == "in" else 0), dtype=money)
     return (
-        frame.with_columns(price=ladder.price(pl.col("cost")).value)
+        frame.with_columns(
+            price=priced.value,
+            rule=priced.rule,
+            rung=priced.rung,
+            landed=stages.get("landed cost", pl.col("cost")),
+        )
+        .filter(pl.col("price").is_not_null())
         .join(stored, on="key", how="left", maintain_order="left")
+        .with_columns(net=pl.col("price") / net)
         .with_columns(
-            margin=_percent(pl.col("price") - pl.col("cost"), pl.col("price")),
+            margin=_percent(pl.col("net") - pl.col("landed"), pl.col("net")),
             move=_percent(pl.col("price") - pl.col("before"), pl.col("before")),
         )
+    )
+
+
+def _as_looked_at(bench: Workbench, name: str) -> pl.Expr:
+    """A filled field under a name of its own: text, or the number it is."""
+    field = bench.schema[name]
+    value = pl.col(name).cast(pl.Decimal(38, SCALE)) if field.numeric else pl.col(name)
+    return value.alias(f"={name}")
+
+
+def _look(bench: Workbench, ladder: Ladder) -> Look:
+    """Fields beside the costs; what nothing fills is empty."""
+
+    def there(name: str, dtype: pl.DataType) -> pl.Expr:
+        return pl.col(f"={name}") if name in bench.plan.fields else pl.lit(None, dtype=dtype)
+
+    facts = bench.context.facts
+    return Look(
+        lambda name: there(name, pl.String()).cast(pl.String),
+        lambda name: there(name, pl.Decimal(38, SCALE)),
+        lambda name: pl.lit(facts.get(name), dtype=pl.String),
     )
 
 
@@ -194,8 +242,8 @@ def _rungs(ladder: Ladder, products: pl.DataFrame) -> list[RungUse]:
     starts = [r.start for r in ladder.rungs]
     uses = []
     for start, end in zip(starts, [*starts[1:], None], strict=True):
-        on = products.filter(pl.col("cost") >= start)
-        on = on if end is None else on.filter(pl.col("cost") < end)
+        on = products.filter((pl.col("landed") >= start) & (pl.col("rule") == ""))
+        on = on if end is None else on.filter(pl.col("landed") < end)
         least, most = on["margin"].min(), on["margin"].max()
         below, here = _fall(ladder, start)
         uses.append(
@@ -208,6 +256,17 @@ def _rungs(ladder: Ladder, products: pl.DataFrame) -> list[RungUse]:
             )
         )
     return uses
+
+
+def _rule_use(rule: Rule, products: pl.DataFrame) -> RuleUse:
+    on = products.filter(pl.col("rule") == rule.name)["margin"]
+    least, most = on.min(), on.max()
+    return RuleUse(
+        name=rule.name,
+        count=on.len(),
+        margin_least=Decimal(str(least)) if least is not None else None,
+        margin_most=Decimal(str(most)) if most is not None else None,
+    )
 
 
 def _fall(ladder: Ladder, start: Decimal) -> tuple[Decimal | None, Decimal | None]:

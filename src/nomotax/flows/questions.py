@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
+import polars as pl
 from pydantic import BaseModel
 
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable
@@ -14,7 +15,7 @@ from nomotax.flows.bench import bench_state
 from nomotax.flows.placing import category_view, value_tables
 from nomotax.flows.workbench import Workbench, open_workbench
 
-Kind = Literal["field", "column", "value", "category", "missing_column"]
+Kind = Literal["field", "column", "value", "category", "missing_column", "broken", "problem"]
 
 
 class Question(BaseModel):
@@ -60,6 +61,17 @@ def open_questions(feed_id: int, delivery_id: int | None = None) -> list[Questio
         for f in state.fields
         if f.field.required and not f.source
     ]
+    found += [
+        Question(
+            kind="broken",
+            subject=f.field.name,
+            touches=state.rows,
+            text=f"{f.field.label} cannot be filled: {f.error}",
+            field=f.field.name,
+        )
+        for f in state.fields
+        if f.error
+    ]
     filled = {c.name: c.filled for c in state.columns}
     found += [
         Question(
@@ -73,6 +85,7 @@ def open_questions(feed_id: int, delivery_id: int | None = None) -> list[Questio
     ]
     if not state.error:
         found += _words(feed_id, delivery_id) + _paths(bench, feed_id, delivery_id)
+        found += _held(bench)
     return sorted(found, key=lambda q: (-q.touches, q.kind, q.subject))
 
 
@@ -92,6 +105,34 @@ def _words(feed_id: int, delivery_id: int | None) -> list[Question]:
         if view.otherwise == "ask"
         for word in view.words
         if word.word is None
+    ]
+
+
+#: Problems that have a question of their own kind.
+_ASKED = ("unlisted_value", "unplaced_category", "missing", "cannot_run")
+
+
+def _held(bench: Workbench) -> list[Question]:
+    """What holds rows for another reason: a wrong currency, an old rate, a condition, a price
+    between its limits; one question for each reason of a field."""
+    held = bench.problems.filter(
+        (pl.col("severity") == "question") & ~pl.col("kind").is_in(_ASKED) & (pl.col("field") != "")
+    )
+    groups = held.group_by("field", "kind").agg(
+        pl.col("row").n_unique().alias("rows"),
+        pl.col("message").first(),
+        pl.col("seen").drop_nulls().unique().head(3).alias("seen"),
+    )
+    return [
+        Question(
+            kind="problem",
+            subject=f"{r['field']} {r['kind']}",
+            touches=r["rows"],
+            text=f"{r['message']}.",
+            field=r["field"],
+            options=r["seen"],
+        )
+        for r in groups.iter_rows(named=True)
     ]
 
 

@@ -12,13 +12,11 @@ from sqlmodel import Session
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.diff import NEW, compare
 from nomotax.core.crosswalk.compiler import compile_plan
-from nomotax.core.crosswalk.flow import Context
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.errors import Conflict, NomotaxError, StaleChangeset
-from nomotax.core.reading.model import DelimitedReading
 from nomotax.core.schema.model import FieldKind, Role, StoreSchema
 from nomotax.flows.catalog import key_and_content
-from nomotax.flows.workbench import freeze_version, open_workbench
+from nomotax.flows.workbench import context_of, freeze_version, open_workbench
 from nomotax.records.bulk import copy_frame
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds, Runs, Stores, known_id
@@ -132,7 +130,7 @@ def _prepare(run_id: int, tell: Progress) -> None:
         delivery = Deliveries(db).get(run.delivery_id)
         base = store.revision
     arriving = artifacts().scan(delivery.table_artifact or "").collect()
-    ctx = Context((bundle.reading or DelimitedReading()).decimal, bundle.lookups(), categories)
+    ctx = context_of(bundle, delivery, categories)
     plan = compile_plan(bundle.crosswalk, schema, ctx, delivery.columns)
     tell(20, "loading the catalog")
     catalog = key_and_content(supplier.store_id, schema.names)

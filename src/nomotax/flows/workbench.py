@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from typing import TypeVar
 
 import polars as pl
 
@@ -13,7 +14,8 @@ from nomotax.core.crosswalk.compiler import Plan, compile_plan, missing_columns
 from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
-from nomotax.core.errors import NotFound
+from nomotax.core.crosswalk.suggest import prefix_of
+from nomotax.core.errors import CrosswalkError, NotFound
 from nomotax.core.numbers import DecimalMark
 from nomotax.core.reading.model import DelimitedReading, Reading, parse_reading
 from nomotax.core.reading.profile import ColumnProfile
@@ -29,6 +31,8 @@ from nomotax.records.repositories import (
     known_id,
 )
 from nomotax.records.tables import Delivery, Feed
+
+T = TypeVar("T")
 
 #: Up to this many rows the bench works on the whole delivery; beyond it, on ``SAMPLE_ROWS`` of
 #: them, evenly spread, so that an edit answers at once. A prepared changeset counts every row.
@@ -84,7 +88,19 @@ class Workbench:
 
     @cached_property
     def context(self) -> Context:
-        return Context(self.decimal, self.lookups, frozenset(self.categories))
+        facts = facts_of(self.supplier, self.feed.name) | _received(self.delivery)
+        return Context(self.decimal, self.lookups, frozenset(self.categories), facts)
+
+    @cached_property
+    def broken(self) -> dict[str, CrosswalkError]:
+        """Fields whose steps cannot run, with what is wrong."""
+        return self._compiled[1]
+
+    @cached_property
+    def _compiled(self) -> tuple[Plan, dict[str, CrosswalkError]]:
+        broken: dict[str, CrosswalkError] = {}
+        columns = self.delivery.columns
+        return compile_plan(self.runnable, self.schema, self.context, columns, broken), broken
 
     @cached_property
     def missing(self) -> dict[str, list[str]]:
@@ -101,7 +117,7 @@ class Workbench:
 
     @cached_property
     def plan(self) -> Plan:
-        return compile_plan(self.runnable, self.schema, self.context, self.delivery.columns)
+        return self._compiled[0]
 
     @property
     def sample(self) -> pl.DataFrame:
@@ -134,16 +150,17 @@ class Workbench:
 
     def bundle(self) -> Bundle:
         """The crosswalk with its reading and the look-ups it names: what runs, and is exported."""
-        tables, places, ladders = names_of_lookups(self.crosswalk)
+        named = names_of_lookups(self.crosswalk, self.lookups)
         return Bundle(
             name=self.feed.name,
             reading=_portable(self.reading),
             crosswalk=self.crosswalk,
-            value_tables=tuple(t for n, t in self.lookups.value_tables.items() if n in tables),
-            category_tables=tuple(
-                t for n, t in self.lookups.category_tables.items() if n in places
-            ),
-            ladders=tuple(x for n, x in self.lookups.ladders.items() if n in ladders),
+            value_tables=_used(self.lookups.value_tables, named["value_table"]),
+            category_tables=_used(self.lookups.category_tables, named["category_table"]),
+            ladders=_used(self.lookups.ladders, named["ladder"]),
+            rates=_used(self.lookups.rates, named["rate"]),
+            chains=_used(self.lookups.chains, named["chain"]),
+            facts=facts_of(self.supplier, self.feed.name),
         )
 
 
@@ -153,17 +170,44 @@ def _portable(reading: Reading) -> Reading:
     return reading.model_copy(update={"companions": own})
 
 
-def names_of_lookups(crosswalk: Crosswalk) -> tuple[set[str], set[str], set[str]]:
-    """The value tables, category tables and ladders that the steps name."""
-    found: tuple[set[str], set[str], set[str]] = (set(), set(), set())
-    for fill in crosswalk.fills.values():
-        for step in fill.steps:
-            if step.do == "value_table":
-                found[0].add(step.table)
-            elif step.do == "category_table":
-                found[1].add(step.table)
-            elif step.do == "ladder":
-                found[2].add(step.ladder)
+def _used(saved: Mapping[str, T], names: set[str]) -> tuple[T, ...]:
+    return tuple(one for name, one in saved.items() if name in names)
+
+
+def facts_of(supplier: str, feed: str) -> dict[str, str]:
+    """What is known of a feed whatever is delivered."""
+    code = prefix_of(supplier).strip("-")
+    return {"supplier": supplier, "supplier_code": code, "feed": feed}
+
+
+def _received(delivery: Delivery) -> dict[str, str]:
+    return {"received": delivery.received_at.date().isoformat()}
+
+
+def context_of(bundle: Bundle, delivery: Delivery, categories: frozenset[str]) -> Context:
+    """What a version may ask about one delivery."""
+    decimal = (bundle.reading or DelimitedReading()).decimal
+    return Context(decimal, bundle.lookups(), categories, bundle.facts | _received(delivery))
+
+
+def names_of_lookups(crosswalk: Crosswalk, lookups: Lookups) -> dict[str, set[str]]:
+    """The look-ups that the steps name, by kind; those within saved chains as well."""
+    found: dict[str, set[str]] = {
+        kind: set() for kind in ("value_table", "category_table", "ladder", "rate", "chain")
+    }
+    waiting = [step for fill in crosswalk.fills.values() for step in fill.steps]
+    while waiting:
+        step = waiting.pop()
+        if step.do in ("value_table", "category_table"):
+            found[step.do].add(step.table)
+        elif step.do == "ladder":
+            found["ladder"].add(step.ladder)
+        elif step.do == "exchange":
+            found["rate"].add(f"{step.source}/{step.target}")
+        elif step.do == "chain":
+            found["chain"].add(step.chain)
+            saved = lookups.chains.get(step.chain)
+            waiting += saved.steps if saved else ()
     return found
 
 

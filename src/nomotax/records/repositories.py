@@ -2,24 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Any, TypeVar
+from typing import Any, TypeAlias, TypeVar
 
 from sqlalchemy import func
 from sqlmodel import Session, SQLModel, col, select
 
+from nomotax.core.crosswalk.compare import lookup_changes
 from nomotax.core.crosswalk.flow import Lookups
-from nomotax.core.crosswalk.model import Crosswalk
+from nomotax.core.crosswalk.model import Chain, Crosswalk
 from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.pricing.ladder import Ladder
+from nomotax.core.pricing.rates import Rate
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import from_descriptor
+from nomotax.records.person import person
 from nomotax.records.tables import (
     Category,
     CrosswalkVersion,
     Delivery,
     Feed,
     Lookup,
+    LookupChange,
+    Product,
     Run,
     RunLog,
     Store,
@@ -29,10 +34,13 @@ from nomotax.records.tables import (
 
 T = TypeVar("T", bound=SQLModel)
 
-LOOKUP_MODELS: dict[str, type[ValueTable] | type[CategoryTable] | type[Ladder]] = {
+SavedLookup: TypeAlias = ValueTable | CategoryTable | Ladder | Rate | Chain
+LOOKUP_MODELS: dict[str, type[SavedLookup]] = {
     "value_table": ValueTable,
     "category_table": CategoryTable,
     "ladder": Ladder,
+    "rate": Rate,
+    "chain": Chain,
 }
 
 
@@ -151,7 +159,13 @@ class LookupsRepository(_Repository):
             found[record.kind][record.name] = LOOKUP_MODELS[record.kind].model_validate(
                 record.document
             )
-        return Lookups(found["value_table"], found["category_table"], found["ladder"])
+        return Lookups(
+            found["value_table"],
+            found["category_table"],
+            found["ladder"],
+            found["rate"],
+            found["chain"],
+        )
 
     def find(self, store_id: int, kind: str, name: str) -> Lookup | None:
         query = select(Lookup).where(
@@ -159,11 +173,31 @@ class LookupsRepository(_Repository):
         )
         return self.session.exec(query).first()
 
-    def save(self, store_id: int, model: ValueTable | CategoryTable | Ladder) -> Lookup:
-        """Keep a look-up under its name, in place of an older one."""
+    def changes(self, store_id: int, kind: str, name: str) -> list[LookupChange]:
+        """Newest first."""
+        query = select(LookupChange).where(
+            LookupChange.store_id == store_id,
+            LookupChange.kind == kind,
+            LookupChange.name == name,
+        )
+        return list(self.session.exec(query.order_by(col(LookupChange.id).desc()).limit(100)))
+
+    def last_change(self, store_id: int, kind: str, name: str) -> LookupChange | None:
+        return next(iter(self.changes(store_id, kind, name)), None)
+
+    def save(self, store_id: int, model: SavedLookup) -> Lookup:
+        """Keep a look-up under its name, in place of an older one, and who changed what."""
         kind = next(k for k, m in LOOKUP_MODELS.items() if isinstance(model, m))
         document = model.model_dump(mode="json")
         record = self.find(store_id, kind, model.name)
+        if record is None or record.document != document:
+            old = LOOKUP_MODELS[kind].model_validate(record.document) if record else None
+            said = lookup_changes(old, model)
+            self.session.add(
+                LookupChange(
+                    store_id=store_id, kind=kind, name=model.name, author=person(), said=said
+                )
+            )
         if record is None:
             return self._add(
                 Lookup(store_id=store_id, kind=kind, name=model.name, document=document)
@@ -207,6 +241,16 @@ class Runs(_Repository):
     def version(self, run: Run) -> CrosswalkVersion:
         return self._get(CrosswalkVersion, run.version_id, "crosswalk version")
 
+    def of_version(self, version_id: int) -> list[int]:
+        """Ids of the runs that used a version."""
+        found = self.session.exec(select(Run).where(Run.version_id == version_id))
+        return [known_id(run) for run in found]
+
+    def versions_of(self, feed_id: int) -> list[CrosswalkVersion]:
+        """Newest first."""
+        query = select(CrosswalkVersion).where(CrosswalkVersion.feed_id == feed_id)
+        return list(self.session.exec(query.order_by(col(CrosswalkVersion.number).desc())))
+
     def freeze(self, feed_id: int, bundle: dict[str, Any], note: str) -> CrosswalkVersion:
         """The newest version if it says the same, else a new one."""
         query = (
@@ -216,10 +260,26 @@ class Runs(_Repository):
         )
         newest = self.session.exec(query).first()
         if newest and newest.bundle == bundle:
-            return newest
+            if note:
+                newest.note, newest.author = note, person()
+            return self._add(newest)
         number = newest.number + 1 if newest else 1
-        return self._add(CrosswalkVersion(feed_id=feed_id, number=number, bundle=bundle, note=note))
+        return self._add(
+            CrosswalkVersion(
+                feed_id=feed_id, number=number, bundle=bundle, note=note, author=person()
+            )
+        )
 
     def versions(self, feed_id: int) -> int:
         query = select(func.count()).where(CrosswalkVersion.feed_id == feed_id)
         return int(self.session.exec(query).one())
+
+
+class Catalog(_Repository):
+    def last_run(self, store_id: int, key: str) -> int:
+        """The run that last changed a product."""
+        query = select(Product).where(Product.store_id == store_id, Product.key == key)
+        found = self.session.exec(query).first()
+        if found is None or found.changed_run is None:
+            raise NotFound(f"There is no product {key!r}.")
+        return found.changed_run

@@ -111,7 +111,7 @@ class Delivery(SQLModel, table=True):
 
 
 class CrosswalkVersion(SQLModel, table=True):
-    """A crosswalk as it was when a run used it, look-ups and all."""
+    """A crosswalk as it was saved or as a run used it, look-ups and all."""
 
     __tablename__: ClassVar[str] = "crosswalk_versions"
     __table_args__ = (UniqueConstraint("feed_id", "number"),)
@@ -121,7 +121,51 @@ class CrosswalkVersion(SQLModel, table=True):
     number: int
     bundle: dict[str, Any] = _document()
     note: str = ""
+    author: str = ""
     created_at: datetime = _moment()
+
+
+class LookupChange(SQLModel, table=True):
+    """What one person changed in a look-up, in plain words."""
+
+    __tablename__: ClassVar[str] = "lookup_changes"
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    kind: str
+    name: str
+    author: str = ""
+    said: str
+    at: datetime = _moment()
+
+
+class Decision(SQLModel, table=True):
+    """A suggestion that was refused, or a question that was put off."""
+
+    __tablename__: ClassVar[str] = "decisions"
+    __table_args__ = (UniqueConstraint("feed_id", "verdict", "subject", "proposal"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    feed_id: int = Field(foreign_key="feeds.id", index=True)
+    verdict: str
+    subject: str
+    proposal: str = ""
+    author: str = ""
+    at: datetime = _moment()
+
+
+class KeptValue(SQLModel, table=True):
+    """A field of a product that is kept by hand: no feed may touch it."""
+
+    __tablename__: ClassVar[str] = "kept_values"
+    __table_args__ = (UniqueConstraint("store_id", "key", "field"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id")
+    key: str
+    field: str
+    author: str = ""
+    at: datetime = _moment()
 
 
 class Lookup(SQLModel, table=True):

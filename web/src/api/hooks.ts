@@ -250,3 +250,65 @@ export function useRuns(store: number) {
       query.state.data?.runs.some((r) => isBusy(r.status)) ? 700 : false,
   });
 }
+
+export function useFunctions() {
+  return useQuery({
+    queryKey: ["functions"],
+    staleTime: Infinity,
+    queryFn: () => take(api.GET("/api/v1/formula/functions")),
+  });
+}
+
+export interface BenchCell {
+  feed: number;
+  delivery: number;
+  field: string;
+  row: number;
+}
+
+export function useBenchTrace(cell: BenchCell, wanted: boolean) {
+  return useQuery({
+    queryKey: [...feedKey(cell.feed), "trace", cell.delivery, cell.field, cell.row],
+    enabled: wanted,
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/feeds/{feed_id}/trace", {
+          params: {
+            path: { feed_id: cell.feed },
+            query: { field: cell.field, row: cell.row, delivery_id: cell.delivery },
+          },
+        }),
+      ),
+  });
+}
+
+export function useCatalogTrace(store: number, key: string, field: string | null) {
+  return useQuery({
+    queryKey: ["trace", store, key, field],
+    enabled: field !== null,
+    retry: false,
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/stores/{store_id}/trace", {
+          params: { path: { store_id: store }, query: { key, field: field ?? "" } },
+        }),
+      ),
+  });
+}
+
+export function useVersions(feed: number, wanted: boolean) {
+  return useQuery({
+    queryKey: [...feedKey(feed), "versions"],
+    enabled: wanted,
+    queryFn: () =>
+      take(api.GET("/api/v1/feeds/{feed_id}/versions", { params: { path: { feed_id: feed } } })),
+  });
+}
+
+export function useLookups(store: number) {
+  return useQuery({
+    queryKey: ["lookups", store],
+    queryFn: () =>
+      take(api.GET("/api/v1/stores/{store_id}/lookups", { params: { path: { store_id: store } } })),
+  });
+}

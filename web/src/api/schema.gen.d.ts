@@ -586,6 +586,263 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/formula/functions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every function of the formula language. */
+        get: operations["crosswalks_get_functions_formula_functions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/formula": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A formula over one row, while it is typed. */
+        post: operations["crosswalks_try_formula_feeds__int_feed_id__formula_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a result cell of the bench comes from. */
+        get: operations["crosswalks_trace_on_bench_feeds__int_feed_id__trace_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a product's value in a changeset comes from. */
+        get: operations["crosswalks_trace_in_run_runs__int_run_id__trace_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a value of the catalog comes from. */
+        get: operations["crosswalks_trace_in_catalog_stores__int_store_id__trace_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The history of the crosswalk, and what the draft changes. */
+        get: operations["crosswalks_get_versions_feeds__int_feed_id__versions_get"];
+        put?: never;
+        /** Keep the draft as a version. */
+        post: operations["crosswalks_save_version_feeds__int_feed_id__versions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/versions/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two versions in plain words. */
+        get: operations["crosswalks_compare_versions_feeds__int_feed_id__versions_compare_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/versions/{number}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a version the draft again. */
+        post: operations["crosswalks_restore_version_feeds__int_feed_id__versions__int_number__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start with another feed's crosswalk. */
+        post: operations["crosswalks_copy_crosswalk_feeds__int_feed_id__copy_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/lookups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Every saved look-up of the store, and the feeds that use it. */
+        get: operations["crosswalks_get_lookups_stores__int_store_id__lookups_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/lookups/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who changed what in a look-up, and when. */
+        get: operations["crosswalks_get_history_stores__int_store_id__lookups_history_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/rates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep an exchange rate. */
+        put: operations["crosswalks_put_rate_stores__int_store_id__rates_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/chains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a chain of steps under its name. */
+        put: operations["crosswalks_put_chain_stores__int_store_id__chains_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/value-tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change how a value table matches and what becomes of other words. */
+        put: operations["crosswalks_patch_table_stores__int_store_id__value_tables_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/value-tables.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A value table as CSV: arriving, store. */
+        get: operations["crosswalks_export_table_stores__int_store_id__value_tables_csv_get"];
+        put?: never;
+        /** Take words from a CSV file of two columns: arriving, store. */
+        post: operations["crosswalks_import_table_stores__int_store_id__value_tables_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{feed_id}/runs": {
         parameters: {
             query?: never;
@@ -1143,7 +1400,12 @@ export interface components {
         };
         /**
          * Ladder
-         * @description Rungs by cost, an ending, and a floor: never below cost + ``floor``.
+         * @description Rungs by cost, an ending, and limits.
+         *
+         *     A ``Rule`` that fits a product takes the place of ``rungs``: the first, or the one with the
+         *     most matches. The price is never below the landed cost + ``floor``, never below the amount in
+         *     ``least_field`` (the maker's minimum), never above that in ``most_field`` (the list price).
+         *     ``tax`` says whether the price contains a tax of ``tax_rate`` percent that the cost does not.
          */
         Ladder: {
             /** Name */
@@ -1166,12 +1428,117 @@ export interface components {
              * @default 0
              */
             floor?: number | string;
+            /**
+             * Rules
+             * @default []
+             */
+            rules?: components["schemas"]["Rule"][];
+            /**
+             * Choose
+             * @default first
+             * @enum {string}
+             */
+            choose?: "first" | "most_specific";
+            /**
+             * @default {
+             *       "duty": "0",
+             *       "freight_per_kg": "0",
+             *       "weight_field": "",
+             *       "handling": "0"
+             *     }
+             */
+            landed?: components["schemas"]["Landed"];
+            /**
+             * Tax
+             * @default out
+             * @enum {string}
+             */
+            tax?: "out" | "in";
+            /**
+             * Tax Rate
+             * @default 0
+             */
+            tax_rate?: number | string;
+            /**
+             * Least Field
+             * @default
+             */
+            least_field?: string;
+            /**
+             * Most Field
+             * @default
+             */
+            most_field?: string;
+        };
+        /**
+         * Landed
+         * @description What goods cost once they are here: cost, ``duty`` percent of it, freight by weight (kg, from
+         *     ``weight_field``), and handling a piece.
+         */
+        Landed: {
+            /**
+             * Duty
+             * @default 0
+             */
+            duty?: number | string;
+            /**
+             * Freight Per Kg
+             * @default 0
+             */
+            freight_per_kg?: number | string;
+            /**
+             * Weight Field
+             * @default
+             */
+            weight_field?: string;
+            /**
+             * Handling
+             * @default 0
+             */
+            handling?: number | string;
+        };
+        /**
+         * Match
+         * @description A store field (or a fact such as ``supplier``) whose value is one of ``words``, ignoring
+         *     case. A category is also matched by a branch above it.
+         */
+        Match: {
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+            /**
+             * Fact
+             * @default
+             */
+            fact?: string;
+            /** Words */
+            words: string[];
+        };
+        /**
+         * Rule
+         * @description Rungs of their own for the products that all matches fit.
+         */
+        Rule: {
+            /** Name */
+            name: string;
+            /** When */
+            when: components["schemas"]["Match"][];
+            /** Rungs */
+            rungs: components["schemas"]["Rung"][];
+            /**
+             * Ending
+             * @default null
+             */
+            ending?: ("none" | "99" | "95" | "whole" | "five") | null;
         };
         /**
          * Rung
-         * @description From this cost (inclusive) on, and up to the next rung.
+         * @description From this basis (inclusive) on, and up to the next rung.
          *
-         *     ``amount`` is a percentage for markup and margin, and an amount of money for fixed.
+         *     ``amount`` is a percentage for markup and margin, an amount of money for fixed, and a factor
+         *     for multiple.
          */
         Rung: {
             /** Start */
@@ -1181,7 +1548,7 @@ export interface components {
              * @default markup
              * @enum {string}
              */
-            kind?: "markup" | "margin" | "fixed";
+            kind?: "markup" | "margin" | "fixed" | "multiple";
             /** Amount */
             amount: number | string;
             /**
@@ -2040,8 +2407,36 @@ export interface components {
             after?: string;
         };
         /**
+         * Amount
+         * @description Reads an amount with a currency in its cell (``12,50 EUR``, ``£9.00``) or none. A currency
+         *     other than ``currency`` (or the one in ``column``) is asked about, never taken as if it were.
+         */
+        Amount: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "amount";
+            /**
+             * Currency
+             * @default EUR
+             */
+            currency?: string;
+            /**
+             * Column
+             * @default
+             */
+            column?: string;
+        };
+        /**
          * Case
-         * @description Changes letters to lower, UPPER, Title or Sentence case.
+         * @description Changes letters to lower, UPPER, Title or Sentence case. ``small`` words stay small in a
+         *     title, but for its first.
          */
         Case: {
             /**
@@ -2060,6 +2455,91 @@ export interface components {
              * @enum {string}
              */
             to?: "lower" | "upper" | "title" | "sentence";
+            /**
+             * Small
+             * @default []
+             */
+            small?: string[];
+        };
+        /**
+         * CheckDigit
+         * @description Puts the GS1 check digit behind a number, or makes sure that the last digit is it.
+         */
+        CheckDigit: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "check_digit";
+            /**
+             * How
+             * @default verify
+             * @enum {string}
+             */
+            how?: "verify" | "add";
+        };
+        /**
+         * Clamp
+         * @description Brings a number within limits: never below ``least``, never above ``most``.
+         */
+        Clamp: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "clamp";
+            /**
+             * Least
+             * @default null
+             */
+            least?: number | string | null;
+            /**
+             * Most
+             * @default null
+             */
+            most?: number | string | null;
+        };
+        /**
+         * CleanHtml
+         * @description Keeps only the tags in ``tags``, without attributes but a link's address; scripts and
+         *     styles go with all that is in them.
+         */
+        CleanHtml: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "clean_html";
+            /**
+             * Tags
+             * @default [
+             *       "p",
+             *       "br",
+             *       "ul",
+             *       "ol",
+             *       "li",
+             *       "b",
+             *       "strong",
+             *       "i",
+             *       "em"
+             *     ]
+             */
+            tags?: string[];
         };
         /**
          * Convert
@@ -2156,6 +2636,22 @@ export interface components {
             order?: "dmy" | "mdy" | "ymd";
         };
         /**
+         * DecodeEntities
+         * @description Writes ``&amp;``, ``&eacute;``, ``&#8364;`` as the characters they mean.
+         */
+        DecodeEntities: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "decode_entities";
+        };
+        /**
          * Default
          * @description Stands in where the value is empty. A value that a step refused stays refused.
          */
@@ -2175,6 +2671,59 @@ export interface components {
              * @default
              */
             text?: string;
+        };
+        /**
+         * DropEntries
+         * @description Leaves out entries that are one of ``words``, ignoring case.
+         */
+        DropEntries: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "drop";
+            /**
+             * Words
+             * @default []
+             */
+            words?: string[];
+        };
+        /**
+         * Exchange
+         * @description Exchanges an amount by the saved rate. A rate older than ``oldest`` days at the day of the
+         *     delivery holds the rows; a missing one cannot run.
+         */
+        Exchange: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "exchange";
+            /**
+             * Source
+             * @default USD
+             */
+            source?: string;
+            /**
+             * Target
+             * @default EUR
+             */
+            target?: string;
+            /**
+             * Oldest
+             * @default 30
+             */
+            oldest?: number;
         };
         /**
          * FieldState
@@ -2218,7 +2767,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps?: (components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Pick"] | components["schemas"]["Pad"] | components["schemas"]["Affix"] | components["schemas"]["Cut"] | components["schemas"]["Default"] | components["schemas"]["Number"] | components["schemas"]["Convert"] | components["schemas"]["Date"] | components["schemas"]["YesNo"] | components["schemas"]["UseValueTable"] | components["schemas"]["UseCategoryTable"] | components["schemas"]["UseLadder"])[];
+            steps?: (components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Pick"] | components["schemas"]["Pad"] | components["schemas"]["Affix"] | components["schemas"]["Cut"] | components["schemas"]["OneLine"] | components["schemas"]["Slug"] | components["schemas"]["ReplacePattern"] | components["schemas"]["TakePattern"] | components["schemas"]["HtmlToText"] | components["schemas"]["CleanHtml"] | components["schemas"]["DecodeEntities"] | components["schemas"]["Default"] | components["schemas"]["OnlyIf"] | components["schemas"]["Formula"] | components["schemas"]["Number"] | components["schemas"]["NumberIn"] | components["schemas"]["Round"] | components["schemas"]["Scale"] | components["schemas"]["Clamp"] | components["schemas"]["PerUnit"] | components["schemas"]["Convert"] | components["schemas"]["Date"] | components["schemas"]["YesNo"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["TakeEntries"] | components["schemas"]["DropEntries"] | components["schemas"]["UniqueEntries"] | components["schemas"]["OrderEntries"] | components["schemas"]["LeadingZeros"] | components["schemas"]["CheckDigit"] | components["schemas"]["Gtin"] | components["schemas"]["Measure"] | components["schemas"]["Amount"] | components["schemas"]["Exchange"] | components["schemas"]["UseValueTable"] | components["schemas"]["UseCategoryTable"] | components["schemas"]["UseLadder"] | components["schemas"]["UseChain"])[];
             /**
              * When Empty
              * @default leave
@@ -2231,6 +2780,153 @@ export interface components {
              * @enum {string}
              */
             on_problem?: "reject" | "skip";
+        };
+        /**
+         * Formula
+         * @description Works the value out by a formula (docs/formulas.md); ``[=:value]`` is the value so far.
+         */
+        Formula: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * Formula
+             * @default
+             */
+            formula?: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "formula";
+        };
+        /**
+         * Gtin
+         * @description Brings UPC and EAN numbers to a GTIN of 13 or 14 digits by zeros in front.
+         */
+        Gtin: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "gtin";
+            /**
+             * Length
+             * @default 13
+             * @enum {integer}
+             */
+            length?: 13 | 14;
+        };
+        /**
+         * HtmlToText
+         * @description Takes the tags away; paragraphs, breaks and list entries become lines, or one line.
+         */
+        HtmlToText: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "html_to_text";
+            /**
+             * Lines
+             * @default true
+             */
+            lines?: boolean;
+        };
+        /**
+         * Join
+         * @description Writes a list as one text.
+         */
+        Join: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "join";
+            /**
+             * Between
+             * @default ,
+             */
+            between?: string;
+        };
+        /**
+         * LeadingZeros
+         * @description Restores the zeros a spreadsheet took away, up to ``length`` digits. What is no number of
+         *     digits stays as it is.
+         */
+        LeadingZeros: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "leading_zeros";
+            /**
+             * Length
+             * @default 8
+             */
+            length?: number;
+        };
+        /**
+         * Measure
+         * @description Reads a measure with its unit out of a cell and gives it in ``target``.
+         *
+         *     The unit stands in the cell; where it does not, it is what ``column`` says, or ``stated``.
+         *     ``part`` takes the first, second or third of ``12x18 in``; 0 takes a single measure. A unit
+         *     that is unknown, missing, or of another dimension is refused.
+         */
+        Measure: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "measure";
+            /**
+             * Target
+             * @default kg
+             */
+            target?: string;
+            /**
+             * Stated
+             * @default
+             */
+            stated?: string;
+            /**
+             * Column
+             * @default
+             */
+            column?: string;
+            /**
+             * Part
+             * @default 0
+             */
+            part?: number;
         };
         /**
          * Number
@@ -2254,6 +2950,100 @@ export interface components {
              * @enum {string}
              */
             style?: "arriving" | "point" | "comma";
+        };
+        /**
+         * NumberIn
+         * @description Finds the first number in a text, written in the stated style: ``about 12 pcs`` is 12. What
+         *     stands around it is dropped; two numbers are refused unless the first is wanted.
+         */
+        NumberIn: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "number_in";
+            /**
+             * Style
+             * @default arriving
+             * @enum {string}
+             */
+            style?: "arriving" | "point" | "comma";
+            /**
+             * First
+             * @default false
+             */
+            first?: boolean;
+        };
+        /**
+         * OneLine
+         * @description Puts a blank for every line break and tab.
+         */
+        OneLine: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "one_line";
+        };
+        /**
+         * OnlyIf
+         * @description Keeps the value where a condition is true; elsewhere it is empty, or the row is held or
+         *     left out.
+         */
+        OnlyIf: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * Formula
+             * @default
+             */
+            formula?: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "only_if";
+            /**
+             * Otherwise
+             * @default empty
+             * @enum {string}
+             */
+            otherwise?: "empty" | "hold" | "leave_out";
+        };
+        /**
+         * OrderEntries
+         * @description Puts the entries in the order of the alphabet, or turns them round.
+         */
+        OrderEntries: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "order";
+            /**
+             * By
+             * @default rising
+             * @enum {string}
+             */
+            by?: "rising" | "falling" | "reversed";
         };
         /**
          * Pad
@@ -2289,7 +3079,8 @@ export interface components {
         };
         /**
          * Part
-         * @description A piece of a fill's source: an arriving column, or own text. Exactly one is set.
+         * @description A piece of a fill's source: an arriving column, own text, another store field as it is
+         *     filled, or a fact about the row or the feed. Exactly one is set.
          */
         Part: {
             /**
@@ -2302,6 +3093,38 @@ export interface components {
              * @default null
              */
             text?: string | null;
+            /**
+             * Field
+             * @default null
+             */
+            field?: string | null;
+            /**
+             * Fact
+             * @default null
+             */
+            fact?: ("row" | "feed" | "supplier" | "supplier_code" | "currency" | "received") | null;
+        };
+        /**
+         * PerUnit
+         * @description Divides by how many are in a pack: a pack's price becomes one piece's. ``column`` says how
+         *     many; where it is empty the pack is one piece.
+         */
+        PerUnit: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "per_unit";
+            /**
+             * Column
+             * @default
+             */
+            column?: string;
         };
         /**
          * Pick
@@ -2353,6 +3176,124 @@ export interface components {
             put?: string;
         };
         /**
+         * ReplacePattern
+         * @description Puts ``put`` wherever the pattern fits; ``$1`` stands for what its first group found.
+         */
+        ReplacePattern: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "replace_pattern";
+            /** Find */
+            find: string;
+            /**
+             * Put
+             * @default
+             */
+            put?: string;
+        };
+        /**
+         * Round
+         * @description Rounds to ``places`` (below 0: to tens, hundreds): half away from zero, up, or down.
+         */
+        Round: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "round";
+            /**
+             * Places
+             * @default 2
+             */
+            places?: number;
+            /**
+             * How
+             * @default half
+             * @enum {string}
+             */
+            how?: "half" | "up" | "down";
+        };
+        /**
+         * Scale
+         * @description Multiplies by ``times``, divides by ``by``, then adds ``plus``.
+         */
+        Scale: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "scale";
+            /**
+             * Times
+             * @default 1
+             */
+            times?: number | string;
+            /**
+             * By
+             * @default 1
+             */
+            by?: number | string;
+            /**
+             * Plus
+             * @default 0
+             */
+            plus?: number | string;
+        };
+        /**
+         * Slug
+         * @description Makes a name for a web address: small plain letters and digits with hyphens between.
+         */
+        Slug: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "slug";
+        };
+        /**
+         * Split
+         * @description Makes a list: of text, cut at ``at``, or of a list as it arrives. Empty entries go.
+         */
+        Split: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "split";
+            /**
+             * At
+             * @default ,
+             */
+            at?: string;
+        };
+        /**
          * Suggestion
          * @description A column for a field. ``score`` runs from 0 to 100; ``reasons`` say why.
          */
@@ -2366,6 +3307,52 @@ export interface components {
             /** Reasons */
             reasons: string[];
             fill: components["schemas"]["Fill"];
+        };
+        /**
+         * TakeEntries
+         * @description Keeps ``count`` entries from the one at ``start`` on; a start of -1 is the last. A count of
+         *     0 keeps all that follow.
+         */
+        TakeEntries: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take";
+            /**
+             * Start
+             * @default 1
+             */
+            start?: number;
+            /**
+             * Count
+             * @default 1
+             */
+            count?: number;
+        };
+        /**
+         * TakePattern
+         * @description Keeps what the pattern (its first group, where it has one) finds first; empty where it
+         *     finds nothing.
+         */
+        TakePattern: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "take_pattern";
+            /** Find */
+            find: string;
         };
         /**
          * Trim
@@ -2389,6 +3376,22 @@ export interface components {
             collapse?: boolean;
         };
         /**
+         * UniqueEntries
+         * @description Keeps the first of entries that are the same.
+         */
+        UniqueEntries: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "unique";
+        };
+        /**
          * UseCategoryTable
          * @description Puts the store's category for the arriving path.
          */
@@ -2405,6 +3408,24 @@ export interface components {
             do: "category_table";
             /** Table */
             table: string;
+        };
+        /**
+         * UseChain
+         * @description Does the steps that are saved under a name.
+         */
+        UseChain: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "chain";
+            /** Chain */
+            chain: string;
         };
         /**
          * UseLadder
@@ -2524,6 +3545,19 @@ export interface components {
             /** Suggestions */
             suggestions: components["schemas"]["Suggestion"][];
         };
+        /**
+         * Effect
+         * @description What a step does to all rows: how many it changes, how many it cannot serve, and how many
+         *     different values there are behind it.
+         */
+        Effect: {
+            /** Changed */
+            changed: number;
+            /** Failed */
+            failed: number;
+            /** Distinct */
+            distinct: number;
+        };
         /** ProblemCount */
         ProblemCount: {
             /** Kind */
@@ -2537,12 +3571,17 @@ export interface components {
             /** Count */
             count: number;
         };
-        /** Stage */
+        /**
+         * Stage
+         * @description A value after a step, and what the step does to all rows of the sample.
+         */
         Stage: {
             /** Label */
             label: string;
             /** Value */
             value: string | null;
+            /** @default null */
+            effect?: components["schemas"]["Effect"] | null;
         };
         /**
          * DraftEdit
@@ -2588,7 +3627,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "field" | "column" | "value" | "category" | "missing_column";
+            kind: "field" | "column" | "value" | "category" | "missing_column" | "broken" | "problem";
             /** Subject */
             subject: string;
             /** Touches */
@@ -2636,6 +3675,13 @@ export interface components {
              * @enum {string}
              */
             otherwise: "ask" | "as_is" | "empty" | "word";
+            /**
+             * Match
+             * @enum {string}
+             */
+            match: "exact" | "fold" | "loose";
+            /** Fallback Word */
+            fallback_word: string;
             /** Allowed */
             allowed: string[];
             /** Words */
@@ -2730,10 +3776,17 @@ export interface components {
                 [key: string]: string | null;
             };
         };
-        /** PriceView */
+        /**
+         * PriceView
+         * @description ``fields`` are the store fields that rules and limits may look at.
+         */
         PriceView: {
             /** Field */
             field: string;
+            /** Fields */
+            fields: string[];
+            /** Rules */
+            rules: components["schemas"]["RuleUse"][];
             ladder: components["schemas"]["Ladder"];
             /** Ladders */
             ladders: string[];
@@ -2804,6 +3857,20 @@ export interface components {
             move: string | null;
         };
         /**
+         * RuleUse
+         * @description How many products a rule prices, and between which margins.
+         */
+        RuleUse: {
+            /** Name */
+            name: string;
+            /** Count */
+            count: number;
+            /** Margin Least */
+            margin_least: string | null;
+            /** Margin Most */
+            margin_most: string | null;
+        };
+        /**
          * RungUse
          * @description How a rung is used. ``below`` and ``here`` are the prices just under its start and at it,
          *     given where the price falls although the cost rises.
@@ -2869,13 +3936,28 @@ export interface components {
              * @default []
              */
             ladders?: components["schemas"]["Ladder"][];
+            /**
+             * Rates
+             * @default []
+             */
+            rates?: components["schemas"]["Rate"][];
+            /** Facts */
+            facts?: {
+                [key: string]: string;
+            };
+            /**
+             * Chains
+             * @default []
+             */
+            chains?: components["schemas"]["Chain"][];
         };
         /**
          * CategoryTable
          * @description Arriving category path -> the store's path.
          *
          *     A placement on a branch covers everything below it unless a lower one says otherwise. An
-         *     empty store path means "this branch is not sold here".
+         *     empty store path means "this branch is not sold here". ``fallback`` is the category of paths
+         *     that nothing covers; while it is empty they are asked about.
          */
         CategoryTable: {
             /** Name */
@@ -2885,16 +3967,57 @@ export interface components {
              * @default /
              */
             separator?: string;
+            /**
+             * Fallback
+             * @default
+             */
+            fallback?: string;
             /** Placements */
             placements?: {
                 [key: string]: string;
             };
         };
         /**
+         * Chain
+         * @description Steps saved under a name, for several fields and feeds. A chain holds no chain.
+         */
+        Chain: {
+            /** Name */
+            name: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps?: (components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Pick"] | components["schemas"]["Pad"] | components["schemas"]["Affix"] | components["schemas"]["Cut"] | components["schemas"]["OneLine"] | components["schemas"]["Slug"] | components["schemas"]["ReplacePattern"] | components["schemas"]["TakePattern"] | components["schemas"]["HtmlToText"] | components["schemas"]["CleanHtml"] | components["schemas"]["DecodeEntities"] | components["schemas"]["Default"] | components["schemas"]["OnlyIf"] | components["schemas"]["Formula"] | components["schemas"]["Number"] | components["schemas"]["NumberIn"] | components["schemas"]["Round"] | components["schemas"]["Scale"] | components["schemas"]["Clamp"] | components["schemas"]["PerUnit"] | components["schemas"]["Convert"] | components["schemas"]["Date"] | components["schemas"]["YesNo"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["TakeEntries"] | components["schemas"]["DropEntries"] | components["schemas"]["UniqueEntries"] | components["schemas"]["OrderEntries"] | components["schemas"]["LeadingZeros"] | components["schemas"]["CheckDigit"] | components["schemas"]["Gtin"] | components["schemas"]["Measure"] | components["schemas"]["Amount"] | components["schemas"]["Exchange"] | components["schemas"]["UseValueTable"] | components["schemas"]["UseCategoryTable"] | components["schemas"]["UseLadder"] | components["schemas"]["UseChain"])[];
+        };
+        /**
+         * Rate
+         * @description One ``source`` is worth ``rate`` of ``target`` on ``day``. ``origin`` says who said so.
+         */
+        Rate: {
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /** Rate */
+            rate: number | string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Origin
+             * @default typed in
+             */
+            origin?: string;
+        };
+        /**
          * ValueTable
          * @description Arriving word -> the store's word.
          *
-         *     ``match`` "fold" ignores case and blanks at the ends. ``otherwise`` says what becomes of a
+         *     ``match`` "fold" ignores case and blanks at the ends, "loose" accents, blanks and hyphens
+         *     anywhere as well. ``otherwise`` says what becomes of a
          *     word that is not listed: ask a person, keep it as it is, leave empty, or use ``word``.
          */
         ValueTable: {
@@ -2905,7 +4028,7 @@ export interface components {
              * @default fold
              * @enum {string}
              */
-            match?: "exact" | "fold";
+            match?: "exact" | "fold" | "loose";
             /**
              * Otherwise
              * @default ask
@@ -2921,6 +4044,321 @@ export interface components {
             entries?: {
                 [key: string]: string;
             };
+        };
+        /** FunctionList */
+        FunctionList: {
+            /** Functions */
+            functions: components["schemas"]["FunctionHelp"][];
+        };
+        /**
+         * FunctionHelp
+         * @description A function as the editor offers it. ``standard`` is false for what OpenFormula lacks.
+         */
+        FunctionHelp: {
+            /** Name */
+            name: string;
+            /** Group */
+            group: string;
+            /** Usage */
+            usage: string;
+            /** Help */
+            help: string;
+            /** Example */
+            example: string;
+            /** Result */
+            result: string;
+            /** Standard */
+            standard: boolean;
+        };
+        /**
+         * FormulaTrial
+         * @description What a formula makes of one row: a value, what is wrong with that row, or a mistake.
+         */
+        FormulaTrial: {
+            /**
+             * Value
+             * @default null
+             */
+            value?: string | null;
+            /**
+             * Wrong
+             * @default null
+             */
+            wrong?: string | null;
+            /** @default null */
+            mistake?: components["schemas"]["Mistake"] | null;
+        };
+        /**
+         * Mistake
+         * @description What is wrong with a formula, and where: characters from 0, ``end`` exclusive.
+         */
+        Mistake: {
+            /** Message */
+            message: string;
+            /** Remedy */
+            remedy: string;
+            /** Start */
+            start: number;
+            /** End */
+            end: number;
+        };
+        /**
+         * FormulaText
+         * @description ``value`` is what the step gets.
+         */
+        FormulaText: {
+            /** Formula */
+            formula: string;
+            /**
+             * Row
+             * @default 1
+             */
+            row?: number;
+            /**
+             * Value
+             * @default null
+             */
+            value?: string | null;
+        };
+        /**
+         * TracedValue
+         * @description A trace with its delivery and the version it ran by (None for the draft).
+         */
+        TracedValue: {
+            trace: components["schemas"]["Trace"];
+            /** File Name */
+            file_name: string;
+            /**
+             * Received At
+             * Format: date-time
+             */
+            received_at: string;
+            /** Supplier */
+            supplier: string;
+            /** Version */
+            version: number | null;
+            /** Version Author */
+            version_author: string;
+            /** Decided */
+            decided: components["schemas"]["Decided"][];
+        };
+        /**
+         * Cell
+         * @description A named value on the way.
+         */
+        Cell: {
+            /** Column */
+            column: string;
+            /** Value */
+            value: string | null;
+        };
+        /**
+         * Decided
+         * @description Who last changed a look-up that the value went through.
+         */
+        Decided: {
+            /** Table */
+            table: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Author */
+            author: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * Trace
+         * @description The way of one value. ``row`` is that of the delivery, from 1.
+         */
+        Trace: {
+            /** Field */
+            field: string;
+            /** Title */
+            title: string;
+            /** Row */
+            row: number;
+            /** Cells */
+            cells: components["schemas"]["Cell"][];
+            /** Fields */
+            fields: components["schemas"]["Cell"][];
+            /** Steps */
+            steps: components["schemas"]["TraceStep"][];
+            /** Value */
+            value: string | null;
+        };
+        /**
+         * TraceStep
+         * @description A step and the value after it. ``rule`` is the row, branch or rung that decided, and
+         *     ``table`` the look-up it stands in; ``numbers`` are those on the way.
+         */
+        TraceStep: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string | null;
+            /**
+             * Table
+             * @default
+             */
+            table?: string;
+            /**
+             * Kind
+             * @default
+             */
+            kind?: string;
+            /**
+             * Rule
+             * @default
+             */
+            rule?: string;
+            /**
+             * Numbers
+             * @default []
+             */
+            numbers?: components["schemas"]["Cell"][];
+        };
+        /**
+         * VersionList
+         * @description Newest first. ``unsaved`` is what the draft changes against the newest.
+         */
+        VersionList: {
+            /** Versions */
+            versions: components["schemas"]["VersionLine"][];
+            /** Unsaved */
+            unsaved: string[];
+        };
+        /**
+         * VersionLine
+         * @description One version. ``changes`` says what it changed against the one before it; ``runs`` are the
+         *     runs that used it.
+         */
+        VersionLine: {
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Author */
+            author: string;
+            /** Note */
+            note: string;
+            /** Changes */
+            changes: string[];
+            /** Runs */
+            runs: number[];
+        };
+        /** VersionNote */
+        VersionNote: {
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+        };
+        /** ChangeLines */
+        ChangeLines: {
+            /** Changes */
+            changes: string[];
+        };
+        /** MissingColumns */
+        MissingColumns: {
+            /** Missing */
+            missing: string[];
+        };
+        /** CopySource */
+        CopySource: {
+            /** Feed Id */
+            feed_id: number;
+        };
+        /** LookupList */
+        LookupList: {
+            /** Lookups */
+            lookups: components["schemas"]["LookupLine"][];
+            /** Rates */
+            rates: components["schemas"]["Rate"][];
+            /** Chains */
+            chains: components["schemas"]["Chain"][];
+        };
+        /**
+         * LookupLine
+         * @description One look-up: how large it is, and the feeds whose crosswalks use it.
+         */
+        LookupLine: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Entries */
+            entries: number;
+            /** Feeds */
+            feeds: string[];
+        };
+        /**
+         * LookupHistory
+         * @description Newest first. ``doubled`` are arriving words looked up as one with different answers.
+         */
+        LookupHistory: {
+            /** Changes */
+            changes: components["schemas"]["LookupChangeLine"][];
+            /** Doubled */
+            doubled: string[][];
+        };
+        /** LookupChangeLine */
+        LookupChangeLine: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Author */
+            author: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * TablePatch
+         * @description What changes; what is left out stays.
+         */
+        TablePatch: {
+            /** Name */
+            name: string;
+            /**
+             * Match
+             * @default null
+             */
+            match?: ("exact" | "fold" | "loose") | null;
+            /**
+             * Otherwise
+             * @default null
+             */
+            otherwise?: ("ask" | "as_is" | "empty" | "word") | null;
+            /**
+             * Word
+             * @default null
+             */
+            word?: string | null;
+        };
+        /** Taken */
+        Taken: {
+            /** Entries */
+            entries: number;
+        };
+        /** TableFile */
+        TableFile: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+            /** Name */
+            name: string;
         };
         /** RunView */
         RunView: {
@@ -5021,6 +6459,877 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_get_functions_formula_functions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FunctionList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_try_formula_feeds__int_feed_id__formula_post: {
+        parameters: {
+            query?: {
+                delivery_id?: number | null;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormulaText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaTrial"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_trace_on_bench_feeds__int_feed_id__trace_get: {
+        parameters: {
+            query: {
+                delivery_id?: number | null;
+                field: string;
+                row?: number;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TracedValue"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_trace_in_run_runs__int_run_id__trace_get: {
+        parameters: {
+            query: {
+                field: string;
+                key: string;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TracedValue"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_trace_in_catalog_stores__int_store_id__trace_get: {
+        parameters: {
+            query: {
+                field: string;
+                key: string;
+            };
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TracedValue"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_get_versions_feeds__int_feed_id__versions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VersionList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_save_version_feeds__int_feed_id__versions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VersionNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_compare_versions_feeds__int_feed_id__versions_compare_get: {
+        parameters: {
+            query: {
+                before: number;
+                after: number;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChangeLines"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_restore_version_feeds__int_feed_id__versions__int_number__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_copy_crosswalk_feeds__int_feed_id__copy_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopySource"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MissingColumns"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_get_lookups_stores__int_store_id__lookups_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookupList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_get_history_stores__int_store_id__lookups_history_get: {
+        parameters: {
+            query: {
+                kind: string;
+                name: string;
+            };
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookupHistory"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_put_rate_stores__int_store_id__rates_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rate"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_put_chain_stores__int_store_id__chains_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Chain"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_patch_table_stores__int_store_id__value_tables_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TablePatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_export_table_stores__int_store_id__value_tables_csv_get: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_import_table_stores__int_store_id__value_tables_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["TableFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
                 };
             };
             /** @description Not Found */

@@ -9,6 +9,7 @@ from collections.abc import Iterable, Mapping, Set
 from dataclasses import dataclass, replace
 
 import polars as pl
+from pydantic import BaseModel
 
 from nomotax.core.crosswalk.flow import Context, Fault, Flow, Layers, Severity
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
@@ -60,6 +61,27 @@ class FilledField:
         return chain
 
 
+class Cell(BaseModel):
+    """A named value on the way."""
+
+    column: str
+    value: str | None
+
+
+class Effect(BaseModel):
+    """What a step does to all rows: how many it changes, how many it cannot serve, and how many
+    different values there are behind it."""
+
+    changed: int
+    failed: int
+    distinct: int
+
+
+def _plain(text: str | None) -> str | None:
+    """A number's text without the zeros that its scale adds."""
+    return text.rstrip("0").rstrip(".") if text and "." in text else text
+
+
 @dataclass(frozen=True)
 class Plan:
     """The compiled crosswalk. ``filled`` keeps the order of the schema."""
@@ -92,6 +114,46 @@ class Plan:
         texts = [s.text.alias(f"stage {i}") for i, s in enumerate(one.stages)]
         result = as_text(one.field, one.flow.value).alias("result")
         return self._run(arriving, [*texts, result], BATCH)
+
+    def notes(self, arriving: pl.DataFrame, name: str) -> dict[int, list[Cell]]:
+        """What the steps tell of their working for the one row of ``arriving``, by stage."""
+        stages = self[name].stages
+        outputs = {
+            (at, label): expr.cast(pl.String).alias(f"{at} {label}")
+            for at, stage in enumerate(stages)
+            for label, expr in stage.notes
+        }
+        if not outputs:
+            return {}
+        texts = self._run(arriving, list(outputs.values()), BATCH).row(0)
+        found: dict[int, list[Cell]] = {}
+        for (at, label), text in zip(outputs, texts, strict=True):
+            found.setdefault(at, []).append(Cell(column=label, value=_plain(text)))
+        return found
+
+    def effects(self, arriving: pl.DataFrame, name: str) -> list[Effect]:
+        """What each step that is on does to all rows, in order."""
+        stages = self[name].stages
+        outputs = [s.text.alias(f"v{i}") for i, s in enumerate(stages)]
+        for i, stage in enumerate(stages[1:], 1):
+            new = stage.faults[len(stages[i - 1].faults) :]
+            mask = pl.any_horizontal([pl.lit(False), *(f.mask.fill_null(False) for f in new)])
+            outputs.append(mask.alias(f"f{i}"))
+        texts = self._run(arriving, outputs, BATCH)
+        counts = texts.select(
+            pl.struct(
+                pl.col(f"v{i}").ne_missing(pl.col(f"v{i - 1}")).sum().alias("changed"),
+                pl.col(f"f{i}").sum().alias("failed"),
+                pl.col(f"v{i}").drop_nulls().n_unique().alias("distinct"),
+            ).alias(str(i))
+            for i in range(1, len(stages))
+        )
+        return [Effect(**counts[str(i)][0]) for i in range(1, len(stages))]
+
+    def keys(self, arriving: pl.DataFrame) -> pl.DataFrame:
+        """Row numbers and keys alone."""
+        one = self[self.schema.key]
+        return self._run(arriving, [pl.col(ROW), one.flow.value.alias("key")], BATCH)
 
     def _run(self, arriving: pl.DataFrame, outputs: list[pl.Expr], batch: int) -> pl.DataFrame:
         parts = [

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
-from typing import Protocol
+from typing import Any, Protocol
 
 import polars as pl
 
@@ -77,6 +77,8 @@ class Flow:
     listed: bool = False
     faults: tuple[Fault, ...] = ()
     layers: Layers | None = None
+    #: What else the last step can tell of its working, by name.
+    notes: tuple[tuple[str, pl.Expr], ...] = ()
 
     def to(
         self, value: pl.Expr, *faults: Fault, numeric: bool | None = None, listed: bool = False
@@ -84,7 +86,7 @@ class Flow:
         """The same flow, one step on."""
         kind = self.numeric if numeric is None else numeric
         faults = (*self.faults, *faults)
-        return replace(self, value=value, numeric=kind, listed=listed, faults=faults)
+        return replace(self, value=value, numeric=kind, listed=listed, faults=faults, notes=())
 
     def keep(self, expr: pl.Expr) -> pl.Expr:
         """A stand-in for an expression that is needed more than once, so that the plan works it
@@ -114,6 +116,14 @@ class Flow:
 
 class Chain(Protocol):
     """Steps saved under a name."""
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+
+    @property
+    def steps(self) -> tuple[Any, ...]:
+        """The steps in order."""
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         """The flow after all of them."""

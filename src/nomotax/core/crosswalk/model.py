@@ -215,6 +215,7 @@ class Bundle(BaseModel):
     category_tables: tuple[CategoryTable, ...] = ()
     ladders: tuple[Ladder, ...] = ()
     rates: tuple[Rate, ...] = ()
+    facts: dict[str, str] = Field(default_factory=dict)
     chains: tuple[Chain, ...] = ()
 
     def lookups(self) -> Lookups:

@@ -9,28 +9,44 @@ import polars as pl
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.formula.compile import compile_formula
 from nomotax.core.formula.terms import Sheet, Term
-from nomotax.core.numbers import DecimalMark
+from nomotax.core.numbers import NUMBER, DecimalMark
+from nomotax.core.schema.model import NUMERIC_KINDS, FieldKind
 
 
 def evaluate(
-    text: str, row: Mapping[str, str | None], mark: DecimalMark = "."
+    text: str,
+    row: Mapping[str, str | None],
+    mark: DecimalMark = ".",
+    fields: Mapping[str, tuple[str, str | None]] | None = None,
+    facts: Mapping[str, str | None] | None = None,
 ) -> tuple[str | None, str | None]:
     """The value as text and what is wrong with it, if anything.
 
-    Raises ``FormulaError`` for a formula that cannot run.
+    ``fields`` has the kind and the text of store fields. Raises ``FormulaError`` for a formula
+    that cannot run.
     """
+    known_fields, known_facts = fields or {}, facts or {}
 
-    def column(name: str) -> pl.Expr:
-        if name not in row:
-            listed = ", ".join(map(repr, row)) or "none"
-            raise CrosswalkError(f"There is no column {name!r}.", remedy=f"There are: {listed}.")
-        return pl.lit(row[name], dtype=pl.String)
+    def field(name: str) -> Term:
+        kind, value = known_fields[_among(name, known_fields, "store field")]
+        if FieldKind(kind) in NUMERIC_KINDS:
+            return Term("number", pl.lit(value, dtype=pl.String).cast(NUMBER, strict=False))
+        if kind == FieldKind.YES_NO:
+            return Term("logical", pl.lit(None if value is None else value == "true", pl.Boolean))
+        if kind == FieldKind.DATE:
+            return Term("date", pl.lit(value, dtype=pl.String).str.to_date("%Y-%m-%d"))
+        return Term("text", pl.lit(value, dtype=pl.String))
 
-    sheet = Sheet(column, lambda name: Term("text", column(name)), column, mark)
+    sheet = Sheet(
+        lambda name: pl.lit(row[_among(name, row, "column")], dtype=pl.String),
+        field,
+        lambda name: pl.lit(known_facts[_among(name, known_facts, "fact")], dtype=pl.String),
+        mark,
+    )
     term = compile_formula(text, sheet)
     troubles = [
         pl.when(t.mask.fill_null(False)).then(
-            pl.concat_str(t.seen.fill_null(""), pl.lit("\t" + t.message))
+            pl.concat_str(t.seen.cast(pl.String).fill_null(""), pl.lit("\t" + t.message))
         )
         for t in term.troubles
     ]
@@ -41,3 +57,10 @@ def evaluate(
         return value, None
     seen, said = wrong.split("\t", 1)
     return None, f"'{seen}' {said}" if seen else said
+
+
+def _among(name: str, known: Mapping[str, object], what: str) -> str:
+    if name not in known:
+        listed = ", ".join(map(repr, list(known)[:12])) or "none"
+        raise CrosswalkError(f"There is no {what} {name!r}.", remedy=f"There are: {listed}.")
+    return name

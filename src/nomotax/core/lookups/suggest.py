@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from math import log, sqrt
+from typing import Protocol
 
 from pydantic import BaseModel
 from rapidfuzz import fuzz
+
+from nomotax.core.lookups.tables import CategoryTable, ValueTable
 
 _LEAST = 60
 _ALIKE = 0.3
@@ -48,6 +51,18 @@ def _initials(word: str) -> str:
     return "".join(p[0] for p in parts if p) if len(parts) > 1 else ""
 
 
+class Saved(Protocol):
+    """The store's saved tables."""
+
+    @property
+    def value_tables(self) -> Mapping[str, ValueTable]:
+        """By name."""
+
+    @property
+    def category_tables(self) -> Mapping[str, CategoryTable]:
+        """By name."""
+
+
 class PlaceIndex:
     """The store's categories, ready to be compared with arriving paths.
 
@@ -82,6 +97,42 @@ class PlaceIndex:
         # A word the store's tree does not know is as telling as its average word.
         usual = sum(self.rarity.values()) / max(1, len(self.rarity)) / 2
         return sqrt(sum((n * self.rarity.get(w, usual)) ** 2 for w, n in words.items()))
+
+
+class Before:
+    """What was decided in the store's other tables: the surest ground for a suggestion."""
+
+    def __init__(self, lookups: Saved, own: str) -> None:
+        self._words: dict[str, tuple[str, str]] = {}
+        self._places: dict[tuple[str, ...], tuple[str, str]] = {}
+        for name, table in lookups.value_tables.items():
+            if name != own:
+                for word, answer in table.entries.items():
+                    self._words.setdefault(word.strip().lower(), (answer, name))
+        for name, tree in lookups.category_tables.items():
+            if name != own:
+                for path, place in tree.placements.items():
+                    parts = tuple(p.lower() for p in tree.split(path))
+                    self._places.setdefault(parts, (place, name))
+                    self._places.setdefault(parts[-1:], (place, name))
+
+    def word(self, word: str, allowed: Sequence[str]) -> Proposal | None:
+        """What this word became elsewhere, where the field allows it; else by its letters."""
+        found = self._words.get(word.strip().lower())
+        if found and (not allowed or found[0] in allowed):
+            reason = f"decided so in '{found[1]}'"
+            return Proposal(place=found[0], score=95, reason=reason)
+        return propose_word(word, allowed)
+
+    def place(self, path: tuple[str, ...], places: PlaceIndex) -> Proposal | None:
+        """Where this branch, or one of its name, was placed elsewhere; else by its words."""
+        parts = tuple(p.lower() for p in path)
+        found = self._places.get(parts) or self._places.get(parts[-1:])
+        own = places.propose(path)
+        if found and found[0] in places.places and (own is None or own.score < 90):
+            reason = f"a branch called '{path[-1]}' is placed so in '{found[1]}'"
+            return Proposal(place=found[0], score=90, reason=reason)
+        return own
 
 
 def _weighted(parts: list[str]) -> dict[str, float]:

@@ -65,13 +65,15 @@ class CategoryTable(BaseModel):
     """Arriving category path -> the store's path.
 
     A placement on a branch covers everything below it unless a lower one says otherwise. An
-    empty store path means "this branch is not sold here".
+    empty store path means "this branch is not sold here". ``fallback`` is the category of paths
+    that nothing covers; while it is empty they are asked about.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     name: str
     separator: str = "/"
+    fallback: str = ""
     placements: dict[str, str] = Field(default_factory=dict)
 
     def split(self, path: str) -> tuple[str, ...]:
@@ -90,7 +92,7 @@ class CategoryTable(BaseModel):
             place = self._by_parts.get(parts[:depth])
             if place is not None:
                 return place, self.separator.join(parts[:depth])
-        return None, None
+        return self.fallback or None, None
 
     def place(self, value: pl.Expr) -> pl.Expr:
         """The store path of each arriving path, null where nothing covers it."""

@@ -12,6 +12,7 @@ import { count } from "../../components/words";
 import { CountRow, Panel, Part } from "../../components/Panel";
 import { SourceEditor } from "./SourceEditor";
 import { StepList } from "./StepList";
+import { TraceSection } from "./TraceSection";
 import type { Edits } from "./useEdits";
 
 interface FillPanelProps {
@@ -31,11 +32,19 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
   if (!field) return null;
   const label = field.title || field.name;
   const fill = bench.crosswalk.fills?.[name] ?? null;
+  const columns = bench.columns.map((c) => c.name);
+  const fields = bench.fields.filter((f) => f.source && f.field.name !== name).map((f) => f.field.name);
+  const error = bench.fields.find((f) => f.field.name === name)?.error;
   const fresh = detail.data?.field.name === name ? detail.data : undefined;
   const set = (next: Fill | null, said: string) => void edits.setFill(name, next, `${label}: ${said}`);
   return (
     <Panel title={label} subtitle={describe(field)} label={`Fill of ${label}`} onClose={onClose}>
       {detail.isError && <Failure error={detail.error} />}
+      {error && (
+        <Alert severity="error" variant="outlined" sx={{ mb: 1.5, py: 0 }}>
+          {error}
+        </Alert>
+      )}
       {!fill && (
         <Suggestions
           found={fresh?.suggestions ?? []}
@@ -44,11 +53,20 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
       )}
       <Part title="Comes from">
         <SourceEditor
-          columns={bench.columns.map((c) => c.name)}
+          columns={columns}
+          fields={fields}
           parts={fill?.parts ?? []}
           onChange={(parts, said) => set(parts.length ? { ...(fill ?? EMPTY), parts } : null, said)}
         />
       </Part>
+      {!fill && (
+        <Button
+          onClick={() => set({ ...EMPTY, steps: [{ do: "formula", formula: "" }] }, "filled by a formula")}
+          sx={{ mb: 1 }}
+        >
+          Or fill it by a formula
+        </Button>
+      )}
       {fill && (
         <Part title={`Steps, on row ${row}`}>
           <StepList
@@ -56,6 +74,7 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
             stages={fresh?.stages ?? []}
             supplier={bench.supplier}
             fieldLabel={label}
+            place={{ feed: bench.feed_id, delivery, row, value: null, columns, fields }}
             onChange={(steps, said) => set({ ...fill, steps }, said)}
           />
         </Part>
@@ -83,6 +102,9 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
         </Part>
       )}
       {fill && <Rules fill={fill} onChange={set} />}
+      {fill && fresh && (
+        <TraceSection path={{ feed: bench.feed_id, delivery, field: name, row }} />
+      )}
       {fill && (
         <Button color="error" onClick={() => set(null, "no longer filled")}>
           Fill with nothing

@@ -9,24 +9,28 @@ import ListSubheader from "@mui/material/ListSubheader";
 import Menu from "@mui/material/Menu";
 import MenuItem from "@mui/material/MenuItem";
 import Switch from "@mui/material/Switch";
+import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
 import type { Step } from "../../api/hooks";
 import { StepSettings } from "./StepSettings";
-import { begin, formOf, STEP_FORMS, type StepForm } from "./steps";
+import type { FormulaPlace } from "./FormulaEditor";
+import { begin, formOf, GROUPS, STEP_FORMS, type StepForm } from "./steps";
 
 interface StepListProps {
   steps: Step[];
   stages: Schemas["Stage"][];
   supplier: string;
   fieldLabel: string;
+  place: FormulaPlace;
   onChange: (steps: Step[], label: string) => void;
 }
 
-export function StepList({ steps, stages, supplier, fieldLabel, onChange }: StepListProps) {
+export function StepList({ steps, stages, supplier, fieldLabel, place, onChange }: StepListProps) {
   const [open, setOpen] = useState<number | null>(null);
   // Stages stand for steps that are on; the first is the source, the last what is kept.
+  const before = (index: number) => stages[steps.slice(0, index).filter((s) => !s.off).length];
   const stageOf = (index: number) => {
     if (steps[index]?.off) return undefined;
     return stages[1 + steps.slice(0, index).filter((s) => !s.off).length];
@@ -62,7 +66,12 @@ export function StepList({ steps, stages, supplier, fieldLabel, onChange }: Step
           </Box>
           {open === index && (
             <Box sx={{ pl: 1, pb: 1 }}>
-              <StepSettings step={step} onChange={(s) => replace(index, s)} />
+              <StepSettings
+                step={step}
+                place={{ ...place, value: before(index)?.value ?? null }}
+                onChange={(s) => replace(index, s)}
+              />
+              <EffectLine effect={stageOf(index)?.effect} />
               <Box sx={{ display: "flex", alignItems: "center", mt: 0.5 }}>
                 <Switch
                   size="small"
@@ -112,6 +121,18 @@ export function StepList({ steps, stages, supplier, fieldLabel, onChange }: Step
   );
 }
 
+/** What a step does to all rows, where it does anything worth a word. */
+function EffectLine({ effect }: { effect: Schemas["Effect"] | null | undefined }) {
+  if (!effect) return null;
+  const said = [`changes ${effect.changed.toLocaleString("en")}`, `${effect.distinct.toLocaleString("en")} different after`];
+  if (effect.failed) said.splice(1, 0, `fails on ${effect.failed.toLocaleString("en")}`);
+  return (
+    <Typography variant="caption" color={effect.failed ? "error" : "textSecondary"} component="div" sx={{ mt: 0.5 }}>
+      Over all rows: {said.join(" · ")}
+    </Typography>
+  );
+}
+
 const show = (value: string | null | undefined) => (value === null || value === undefined ? "∅" : value || "''");
 
 function StageLine({ label, value, strong }: { label: string; value: string | null | undefined; strong?: boolean }) {
@@ -139,22 +160,50 @@ function StageLine({ label, value, strong }: { label: string; value: string | nu
 
 function AddStep({ onAdd }: { onAdd: (form: StepForm) => void }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const groups = ["Text", "Values", "Look-ups"] as const;
+  const [wanted, setWanted] = useState("");
+  const close = () => {
+    setAnchor(null);
+    setWanted("");
+  };
+  const fits = (form: StepForm) => form.label.toLowerCase().includes(wanted.toLowerCase());
   return (
     <>
       <Button sx={{ mt: 0.5 }} onClick={(e) => setAnchor(e.currentTarget)}>
         Add a step
       </Button>
-      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
-        {groups.flatMap((group) => [
-          <ListSubheader key={group} sx={{ lineHeight: "26px" }}>
-            {group}
-          </ListSubheader>,
-          ...STEP_FORMS.filter((f) => f.group === group).map((form) => (
+      <Menu
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={close}
+        slotProps={{ paper: { sx: { maxHeight: 420 } } }}
+      >
+        <Box sx={{ px: 1.5, py: 0.5 }} onKeyDown={(e) => e.key !== "Escape" && e.stopPropagation()}>
+          <TextField
+            autoFocus
+            fullWidth
+            placeholder="Find a step"
+            value={wanted}
+            onChange={(e) => setWanted(e.target.value)}
+            onKeyDown={(e) => {
+              const first = STEP_FORMS.find(fits);
+              if (e.key !== "Enter" || !first) return;
+              close();
+              onAdd(first);
+            }}
+            slotProps={{ htmlInput: { "aria-label": "Find a step" } }}
+          />
+        </Box>
+        {GROUPS.flatMap((group) => [
+          STEP_FORMS.some((f) => f.group === group && fits(f)) && (
+            <ListSubheader key={group} sx={{ lineHeight: "26px" }}>
+              {group}
+            </ListSubheader>
+          ),
+          ...STEP_FORMS.filter((f) => f.group === group && fits(f)).map((form) => (
             <MenuItem
               key={form.do}
               onClick={() => {
-                setAnchor(null);
+                close();
                 onAdd(form);
               }}
             >

@@ -1,4 +1,5 @@
 /** The settings of one step. Text is sent when the field is left or Enter is pressed. */
+import Autocomplete from "@mui/material/Autocomplete";
 import Box from "@mui/material/Box";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
@@ -6,20 +7,24 @@ import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import type { Step } from "../../api/hooks";
-import { formOf, setting, UNITS, withSetting, type StepInput } from "./steps";
+import { FormulaEditor, type FormulaPlace } from "./FormulaEditor";
+import { formOf, setting, UNITS, withSetting, type InputKind, type StepInput } from "./steps";
 
 interface StepSettingsProps {
   step: Step;
+  /** Where a formula stands: its feed, the row in hand, and the value that enters the step. */
+  place: FormulaPlace;
   onChange: (step: Step) => void;
 }
 
-export function StepSettings({ step, onChange }: StepSettingsProps) {
+export function StepSettings({ step, place, onChange }: StepSettingsProps) {
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, pt: 0.75 }}>
       {formOf(step).inputs.map((input) => (
         <Setting
           key={input.key}
           input={input}
+          place={place}
           value={setting(step, input.key)}
           onChange={(value) => onChange(withSetting(step, input.key, value))}
         />
@@ -30,11 +35,28 @@ export function StepSettings({ step, onChange }: StepSettingsProps) {
 
 interface SettingProps {
   input: StepInput;
+  place: FormulaPlace;
   value: unknown;
   onChange: (value: unknown) => void;
 }
 
-function Setting({ input, value, onChange }: SettingProps) {
+const MAY_NOT_BE_EMPTY = new Set(["find", "at", "table", "ladder", "chain"]);
+const WIDTHS: Partial<Record<InputKind, number>> = { number: 120, decimal: 104, words: 150 };
+
+/** What typed text means for a kind of setting; undefined where it is none. */
+function meaning(kind: InputKind, key: string, text: string): unknown {
+  if (kind === "number") return /^-?\d+$/.test(text.trim()) ? Number(text) : undefined;
+  if (kind === "decimal") {
+    if (!text.trim()) return ["least", "most"].includes(key) ? null : undefined;
+    return /^-?\d+([.,]\d+)?$/.test(text.trim()) ? text.trim().replace(",", ".") : undefined;
+  }
+  if (kind === "words") return text.split(",").map((w) => w.trim()).filter(Boolean);
+  return text === "" && MAY_NOT_BE_EMPTY.has(key) ? undefined : text;
+}
+
+function Setting({ input, place, value, onChange }: SettingProps) {
+  if (input.kind === "formula")
+    return <FormulaEditor place={place} label={input.label} value={String(value ?? "")} onDone={onChange} />;
   if (input.kind === "switch")
     return (
       <FormControlLabel
@@ -43,14 +65,26 @@ function Setting({ input, value, onChange }: SettingProps) {
         slotProps={{ typography: { variant: "caption" } }}
       />
     );
+  if (input.kind === "column")
+    return (
+      <Autocomplete
+        options={place.columns}
+        value={String(value ?? "") || null}
+        onChange={(_, column) => onChange(column ?? "")}
+        renderInput={(params) => <TextField {...params} label={input.label} />}
+        sx={{ width: 190 }}
+      />
+    );
   if (input.kind === "choice" || input.kind === "unit") {
-    const options = input.options ?? UNITS.map((u): [string, string] => [u, u]);
+    const units: [string, string][] = UNITS.map((u) => [u, u]);
+    const options = input.options ?? (input.key === "stated" ? [["", "none"] as [string, string], ...units] : units);
     return (
       <TextField
         select
         label={input.label}
         value={String(value ?? "")}
         onChange={(e) => onChange(e.target.value)}
+        slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
         sx={{ minWidth: input.kind === "unit" ? 90 : 170 }}
       >
         {options.map(([key, label]) => (
@@ -61,27 +95,12 @@ function Setting({ input, value, onChange }: SettingProps) {
       </TextField>
     );
   }
-  if (input.kind === "number")
-    return (
-      <Typed
-        label={input.label}
-        value={String(value ?? "")}
-        width={120}
-        onDone={(text) => /^-?\d+$/.test(text.trim()) && onChange(Number(text))}
-      />
-    );
-  if (input.kind === "words")
-    return (
-      <Typed
-        label={input.label}
-        value={(Array.isArray(value) ? value : []).join(", ")}
-        width={150}
-        onDone={(text) => onChange(text.split(",").map((w) => w.trim()).filter(Boolean))}
-      />
-    );
-  return (
-    <Typed label={input.label} value={String(value ?? "")} width={165} onDone={(text) => text !== "" || !["find", "at", "table", "ladder"].includes(input.key) ? onChange(text) : undefined} />
-  );
+  const shown = input.kind === "words" ? (Array.isArray(value) ? value : []).join(", ") : String(value ?? "");
+  const done = (text: string) => {
+    const meant = meaning(input.kind, input.key, text);
+    if (meant !== undefined) onChange(meant);
+  };
+  return <Typed label={input.label} value={shown} width={WIDTHS[input.kind] ?? 165} onDone={done} />;
 }
 
 interface TypedProps {

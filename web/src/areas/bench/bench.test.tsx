@@ -56,8 +56,9 @@ describe("the source of a fill", () => {
 describe("the steps of a fill", () => {
   const steps: Step[] = [{ do: "trim" }, { do: "number", off: true }, { do: "cut", length: 8 }];
   const stages = ["a", "b", "c", "d"].map((value) => ({ label: "", value }));
+  const place = { feed: 1, delivery: 1, row: 1, value: null, columns: ["A"], fields: [] };
   const show = (change: (steps: Step[]) => void) =>
-    draw(<StepList steps={steps} stages={stages} supplier="Quarrow Pigments" fieldLabel="Colour" onChange={change} />);
+    draw(<StepList steps={steps} stages={stages} supplier="Quarrow Pigments" fieldLabel="Colour" place={place} onChange={change} />);
 
   it("stand beside the value each has made; one that is off makes none", () => {
     show(vi.fn());

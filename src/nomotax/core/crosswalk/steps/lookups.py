@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Literal, TypeVar
 
 import polars as pl
@@ -138,7 +139,9 @@ class UseLadder(BaseStep):
                     Severity.QUESTION,
                 )
             )
-        return number.to(priced.value, *faults)
+        made = number.to(priced.value, *faults)
+        notes = (*priced.stages, ("rule", priced.rule), ("rung", priced.rung))
+        return replace(made, notes=notes)
 
     def describe(self) -> str:
         return f"price ladder '{self.ladder}'"

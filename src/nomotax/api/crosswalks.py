@@ -1,0 +1,213 @@
+"""Formulas, traces, versions, saved look-ups."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, FileStorage, Tag
+from pydantic import BaseModel, Field
+
+from nomotax.api.answers import (
+    RESPONSES,
+    Done,
+    FeedPath,
+    OfDelivery,
+    RunPath,
+    StorePath,
+    answer,
+    attachment,
+)
+from nomotax.core.crosswalk.model import Chain
+from nomotax.core.pricing.rates import Rate
+from nomotax.flows import formulas, lookups, trace, versions
+from nomotax.flows.formulas import FormulaTrial, FunctionHelp
+from nomotax.flows.lookups import LookupHistory, LookupList, TablePatch
+from nomotax.flows.trace import TracedValue
+from nomotax.flows.versions import VersionList
+
+api = APIBlueprint(
+    "crosswalks",
+    __name__,
+    url_prefix="/api/v1",
+    abp_tags=[Tag(name="crosswalks")],
+    abp_responses=RESPONSES,
+)
+
+
+class FunctionList(BaseModel):
+    functions: list[FunctionHelp]
+
+
+class FormulaText(BaseModel):
+    """``value`` is what the step gets."""
+
+    formula: str
+    row: int = Field(default=1, ge=1)
+    value: str | None = None
+
+
+class TraceQuery(OfDelivery):
+    field: str
+    row: int = Field(default=1, ge=1)
+
+
+class KeyQuery(BaseModel):
+    field: str
+    key: str
+
+
+class VersionNote(BaseModel):
+    note: str = Field(default="", max_length=200)
+
+
+class VersionPath(FeedPath):
+    number: int
+
+
+class CompareQuery(BaseModel):
+    """0 stands for the draft."""
+
+    before: int = Field(ge=0)
+    after: int = Field(ge=0)
+
+
+class ChangeLines(BaseModel):
+    changes: list[str]
+
+
+class CopySource(BaseModel):
+    feed_id: int
+
+
+class MissingColumns(BaseModel):
+    missing: list[str]
+
+
+class LookupQuery(BaseModel):
+    kind: str
+    name: str
+
+
+class TableQuery(BaseModel):
+    name: str
+
+
+class TableFile(BaseModel):
+    file: FileStorage
+    name: str
+
+
+class Taken(BaseModel):
+    entries: int
+
+
+@api.get("/formula/functions", responses={200: FunctionList})
+def get_functions() -> Response:
+    """Every function of the formula language."""
+    return answer(FunctionList(functions=formulas.functions()))
+
+
+@api.post("/feeds/<int:feed_id>/formula", responses={200: FormulaTrial})
+def try_formula(path: FeedPath, query: OfDelivery, body: FormulaText) -> Response:
+    """A formula over one row, while it is typed."""
+    made = formulas.try_formula(path.feed_id, body.formula, body.row, body.value, query.delivery_id)
+    return answer(made)
+
+
+@api.get("/feeds/<int:feed_id>/trace", responses={200: TracedValue})
+def trace_on_bench(path: FeedPath, query: TraceQuery) -> Response:
+    """Where a result cell of the bench comes from."""
+    found = trace.trace_on_bench(path.feed_id, query.field, query.row, query.delivery_id)
+    return answer(found)
+
+
+@api.get("/runs/<int:run_id>/trace", responses={200: TracedValue})
+def trace_in_run(path: RunPath, query: KeyQuery) -> Response:
+    """Where a product's value in a changeset comes from."""
+    return answer(trace.trace_in_run(path.run_id, query.key, query.field))
+
+
+@api.get("/stores/<int:store_id>/trace", responses={200: TracedValue})
+def trace_in_catalog(path: StorePath, query: KeyQuery) -> Response:
+    """Where a value of the catalog comes from."""
+    return answer(trace.trace_in_catalog(path.store_id, query.key, query.field))
+
+
+@api.get("/feeds/<int:feed_id>/versions", responses={200: VersionList})
+def get_versions(path: FeedPath) -> Response:
+    """The history of the crosswalk, and what the draft changes."""
+    return answer(versions.versions(path.feed_id))
+
+
+@api.post("/feeds/<int:feed_id>/versions", responses={200: Done})
+def save_version(path: FeedPath, body: VersionNote) -> Response:
+    """Keep the draft as a version."""
+    versions.save_version(path.feed_id, body.note)
+    return answer(Done())
+
+
+@api.get("/feeds/<int:feed_id>/versions/compare", responses={200: ChangeLines})
+def compare_versions(path: FeedPath, query: CompareQuery) -> Response:
+    """Two versions in plain words."""
+    changes = versions.compare_versions(path.feed_id, query.before, query.after)
+    return answer(ChangeLines(changes=changes))
+
+
+@api.post("/feeds/<int:feed_id>/versions/<int:number>/restore", responses={200: Done})
+def restore_version(path: VersionPath) -> Response:
+    """Make a version the draft again."""
+    versions.restore_version(path.feed_id, path.number)
+    return answer(Done())
+
+
+@api.post("/feeds/<int:feed_id>/copy", responses={200: MissingColumns})
+def copy_crosswalk(path: FeedPath, body: CopySource) -> Response:
+    """Start with another feed's crosswalk."""
+    missing = versions.copy_crosswalk(path.feed_id, body.feed_id)
+    return answer(MissingColumns(missing=missing))
+
+
+@api.get("/stores/<int:store_id>/lookups", responses={200: LookupList})
+def get_lookups(path: StorePath) -> Response:
+    """Every saved look-up of the store, and the feeds that use it."""
+    return answer(lookups.all_lookups(path.store_id))
+
+
+@api.get("/stores/<int:store_id>/lookups/history", responses={200: LookupHistory})
+def get_history(path: StorePath, query: LookupQuery) -> Response:
+    """Who changed what in a look-up, and when."""
+    return answer(lookups.history(path.store_id, query.kind, query.name))
+
+
+@api.put("/stores/<int:store_id>/rates", responses={200: Done})
+def put_rate(path: StorePath, body: Rate) -> Response:
+    """Keep an exchange rate."""
+    lookups.save(path.store_id, body)
+    return answer(Done())
+
+
+@api.put("/stores/<int:store_id>/chains", responses={200: Done})
+def put_chain(path: StorePath, body: Chain) -> Response:
+    """Keep a chain of steps under its name."""
+    lookups.save(path.store_id, body)
+    return answer(Done())
+
+
+@api.put("/stores/<int:store_id>/value-tables", responses={200: Done})
+def patch_table(path: StorePath, body: TablePatch) -> Response:
+    """Change how a value table matches and what becomes of other words."""
+    lookups.patch_table(path.store_id, body)
+    return answer(Done())
+
+
+@api.get("/stores/<int:store_id>/value-tables.csv")
+def export_table(path: StorePath, query: TableQuery) -> Response:
+    """A value table as CSV: arriving, store."""
+    data = lookups.table_csv(path.store_id, query.name)
+    return attachment(data, f"{query.name}.csv", "text/csv; charset=utf-8")
+
+
+@api.post("/stores/<int:store_id>/value-tables.csv", responses={200: Taken})
+def import_table(path: StorePath, form: TableFile) -> Response:
+    """Take words from a CSV file of two columns: arriving, store."""
+    count = lookups.take_csv(path.store_id, form.name, form.file.stream.read())
+    return answer(Taken(entries=count))

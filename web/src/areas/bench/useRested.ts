@@ -1,0 +1,11 @@
+/** A value once it has not changed for a while. */
+import { useEffect, useState } from "react";
+
+export function useRested<T>(value: T, ms: number): T {
+  const [rested, setRested] = useState(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(value), ms);
+    return () => clearTimeout(timer);
+  }, [value, ms]);
+  return rested;
+}
