@@ -14,6 +14,7 @@ import openpyxl
 import polars as pl
 import pytest
 
+from nomotax.demo.formula_docs import with_functions
 from nomotax.demo.load import DATA
 
 ENV = {k: v for k, v in os.environ.items() if not k.startswith("NOMOTAX_")}
@@ -29,6 +30,28 @@ def map_week(out, *more, week=1):
         "map", DATA / f"quarrow-week-{week}.csv", "--crosswalk", DATA / "quarrow-crosswalk.json",
         "--store-schema", DATA / "store-schema.json", "--out", out, *more,
     )  # fmt: skip
+
+
+def test_formula_gives_a_value_an_error_of_the_row_or_the_place_of_a_mistake():
+    right = nomotax("formula", "[Cost] * 2", "--row", '{"Cost": "2,08"}', "--decimal", ",")
+    assert (right.returncode, right.stdout) == (0, "4.16\n")
+    row = nomotax("formula", "1 / [n]", "--row", '{"n": 0}')
+    assert row.returncode == 1 and "divides by zero" in row.stderr
+    mistake = nomotax("formula", "1 + ROUNDED(2)")
+    assert mistake.returncode == 2 and "    ^^^^^^^^^^\n" in mistake.stderr
+    assert nomotax("formula", "1", "--row", "[]").returncode == 2
+
+
+def test_trace_prints_each_step_of_a_product(tmp_path):
+    said = map_week(tmp_path / "p.csv", "--trace", "QP-004000").stdout
+    assert "Price = 3.95   (row 1)" in said and "from [Cost EUR]: 2,08" in said
+    assert "price ladder 'Standard': 3.95   (from 0: markup 110)" in said
+    assert "by the rung: 4.368" in said and "the branch 'Paint/Watercolour/" in said
+
+
+def test_the_page_of_formulas_lists_what_there_is():
+    page = (Path(__file__).parents[1] / "docs" / "formulas.md").read_text()
+    assert with_functions(page) == page and "`ROUND(number; places)`" in page
 
 
 def test_inspect_tells_people_and_programs():

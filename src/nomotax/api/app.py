@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
+from urllib.parse import unquote
 
 from flask import Response, abort, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
@@ -55,7 +56,7 @@ def create_app() -> OpenAPI:
 
     @app.before_request
     def _who() -> None:
-        set_person(request.headers.get("X-Person", ""))
+        set_person(unquote(request.headers.get("X-Person", "")))
 
     @app.get("/api/v1/health")
     def health() -> dict[str, str]:

@@ -1,4 +1,4 @@
-"""The command line: ``nomotax inspect``, ``read``, ``map`` and the server's."""
+"""The command line: ``nomotax inspect``, ``read``, ``map``, ``formula`` and the server's."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from typing import Any
 
 import click
 
+from nomotax.cli.formula import formula_command, print_trace
 from nomotax.cli.reading import companion_files, inspect_command, read_command
 from nomotax.cli.server import COMMANDS
 from nomotax.core.errors import NomotaxError
@@ -43,6 +44,9 @@ _FILE = click.Path(path_type=Path)
 @click.option("--problems", "problems_file", type=_FILE, help="Write every problem here, as CSV.")
 @click.option("--limit", type=click.IntRange(min=1), help="Map only the first rows.")
 @click.option("--companion", "companions", multiple=True, metavar="NAME=FILE")
+@click.option(
+    "--trace", "traced", metavar="SKU", help="Print where one product's values come from."
+)
 def map_command(
     file: Path,
     crosswalk_file: Path,
@@ -51,6 +55,7 @@ def map_command(
     problems_file: Path | None,
     limit: int | None,
     companions: tuple[str, ...],
+    traced: str | None,
 ) -> None:
     """Map FILE with a crosswalk and write the products. Ends 0 when every row is accounted for."""
     kind = format_of(out)
@@ -72,10 +77,13 @@ def map_command(
     others = {k: v for k, v in counts.items() if k != "good"}
     if others:
         click.echo("not written: " + ", ".join(f"{v} {k}" for k, v in sorted(others.items())))
+    if traced:
+        for found in mapped.trace(traced):
+            print_trace(found)
     sys.exit(0 if mapped.accounted else 1)
 
 
-for command in (inspect_command, read_command, *COMMANDS):
+for command in (inspect_command, read_command, formula_command, *COMMANDS):
     main.add_command(command)
 
 

@@ -288,7 +288,7 @@ def field_detail(feed_id: int, name: str, row: int, delivery_id: int | None = No
     fill = bench.crosswalk.all_fills().get(name)
     results: list[ValueCount] = []
     distinct, stages, problems = 0, [], []
-    if name in bench.plan.fields and fill and name not in bench.broken:
+    if name in bench.plan.fields and fill:
         counts = _result_counts(bench, field)
         distinct = counts.height
         results = [ValueCount(value=v, count=c) for v, c in counts.head(_DISTINCT).iter_rows()]
@@ -331,7 +331,9 @@ def _stages(bench: Workbench, name: str, row: int) -> list[Stage]:
     fill = bench.plan[name].fill
     values = bench.plan.stages(arriving, name).row(0)
     labels = [describe_source(fill), *describe_steps(fill), "kept as"]
-    effects = [None, *_effects(bench, name), None]
+    missing = [None] * (len(labels) - len(values))  # steps behind one that cannot run
+    values = (*values[:-1], *missing, values[-1])
+    effects = [None, *_effects(bench, name), *missing, None]
     return [
         Stage(label=label, value=value, effect=effect)
         for label, value, effect in zip(labels, values, effects, strict=True)

@@ -11,14 +11,16 @@ import polars as pl
 from pydantic import ValidationError
 
 from nomotax.core.crosswalk.compiler import Plan, as_text, compile_plan
-from nomotax.core.crosswalk.flow import Context
+from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.crosswalk.problems import FATE, fates, problems_of
-from nomotax.core.errors import CrosswalkError, SchemaError, UnreadableFile
+from nomotax.core.crosswalk.trace import Trace, trace
+from nomotax.core.errors import CrosswalkError, NotFound, SchemaError, UnreadableFile
 from nomotax.core.reading.model import ArrivingTable, Detection, Reading, parse_reading
 from nomotax.core.reading.read import Source, detect, read
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import from_descriptor
+from nomotax.core.table import ROW
 
 
 @dataclass(frozen=True)
@@ -32,10 +34,21 @@ class Mapped:
     problems: pl.DataFrame
     counts: dict[str, int]
     rows_in: int
+    arriving: pl.DataFrame
+    plan: Plan
+    lookups: Lookups
 
     @property
     def accounted(self) -> bool:
         return self.rows_in == sum(self.counts.values())
+
+    def trace(self, key: str) -> list[Trace]:
+        """The way of every filled field of one product. Raises ``NotFound``."""
+        rows = self.plan.keys(self.arriving).filter(pl.col("key") == key)[ROW]
+        if rows.len() == 0:
+            raise NotFound(f"No row of this file makes the product {key}.")
+        row = self.arriving.filter(pl.col(ROW) == rows[0])
+        return [trace(self.plan, row, name, self.lookups) for name in self.plan.fields]
 
 
 def read_bytes(path: Path) -> bytes:
@@ -134,7 +147,7 @@ def map_file(
     judged = fates(filled, problems)
     counts = dict(judged.group_by(FATE).len().iter_rows())
     good = judged.filter(pl.col(FATE) == "good").select(plan.fields)
-    return Mapped(good, problems, counts, frame.height)
+    return Mapped(good, problems, counts, frame.height, frame, plan, bundle.lookups())
 
 
 def fill_frame(

@@ -1,5 +1,6 @@
 /** The typed client, made from the server's own description, and how failures reach people. */
 import createClient from "openapi-fetch";
+import { person } from "./person";
 import type { components, paths } from "./schema.gen";
 
 export type Schemas = components["schemas"];
@@ -18,7 +19,10 @@ export class Refusal extends Error {
 export const api = createClient<paths>({
   baseUrl: window.location.origin,
   // Looked up at each call, so that tests can stand in for the server.
-  fetch: (request) => globalThis.fetch(request),
+  fetch: (request) => {
+    if (person()) request.headers.set("X-Person", encodeURIComponent(person()));
+    return globalThis.fetch(request);
+  },
 });
 
 interface Answer<T> {

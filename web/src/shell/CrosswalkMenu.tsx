@@ -6,9 +6,11 @@ import { useRef, useState } from "react";
 import { api, take, type Schemas } from "../api/client";
 import { useFeedEdit } from "../api/hooks";
 import { useUndo } from "./undo";
+import { Versions } from "./Versions";
 
 export function CrosswalkMenu({ feed }: { feed: number }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const [versions, setVersions] = useState(false);
   const picker = useRef<HTMLInputElement>(null);
   const undo = useUndo();
   const edit = useFeedEdit(feed, (bundle: Schemas["Bundle"]) =>
@@ -35,6 +37,14 @@ export function CrosswalkMenu({ feed }: { feed: number }) {
         Crosswalk
       </Button>
       <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)}>
+        <MenuItem
+          onClick={() => {
+            setAnchor(null);
+            setVersions(true);
+          }}
+        >
+          Versions
+        </MenuItem>
         <MenuItem component="a" href={`/api/v1/feeds/${feed}/crosswalk.json`} onClick={() => setAnchor(null)}>
           Export as a file
         </MenuItem>
@@ -47,6 +57,7 @@ export function CrosswalkMenu({ feed }: { feed: number }) {
           Import a file in its place
         </MenuItem>
       </Menu>
+      <Versions feed={feed} open={versions} onClose={() => setVersions(false)} />
       <input
         ref={picker}
         type="file"

@@ -9,6 +9,7 @@ import { useColorScheme } from "@mui/material/styles";
 import Tooltip from "@mui/material/Tooltip";
 import { NavLink, Outlet, useNavigate, useParams } from "react-router";
 import { useStores } from "../api/hooks";
+import { Person } from "./Person";
 import { UndoProvider } from "./undo";
 
 const PLACES = [
@@ -64,6 +65,7 @@ export function Shell() {
             ))}
           </Box>
           <Box sx={{ flex: 1 }} />
+          <Person />
           <SchemeSwitch />
         </Box>
         <Box component="main" sx={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>

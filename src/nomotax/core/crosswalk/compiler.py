@@ -121,6 +121,7 @@ class Plan:
         outputs = {
             (at, label): expr.cast(pl.String).alias(f"{at} {label}")
             for at, stage in enumerate(stages)
+            if at == 0 or stage.notes is not stages[at - 1].notes
             for label, expr in stage.notes
         }
         if not outputs:
@@ -240,6 +241,7 @@ class _Chains:
         self._known: dict[tuple[object, ...], Flow] = {}
         self._filled: dict[str, FilledField] = {}
         self._under_way: list[str] = []
+        self._so_far: dict[str, list[Flow]] = {}
 
     def compile_field(self, field: StoreField) -> FilledField:
         """The field's chain, compiled once. Raises ``CrosswalkError`` for a step that cannot run,
@@ -268,6 +270,7 @@ class _Chains:
 
     def _compile(self, field: StoreField, fill: Fill) -> FilledField:
         stages = [self._source(fill.parts)]
+        self._so_far[field.name] = stages
         done: tuple[Step, ...] = ()
         for step in fill.steps:
             if step.off:
@@ -295,7 +298,8 @@ class _Chains:
         fault = Fault(
             "cannot_run", f"cannot be filled: {error}", pl.lit(True), pl.lit(""), Severity.QUESTION
         )
-        return FilledField(field, fill, nothing.to(nothing.value, fault), (nothing,))
+        stages = tuple(self._so_far.get(field.name, [nothing]))
+        return FilledField(field, fill, nothing.to(nothing.value, fault), stages)
 
     def _source(self, parts: tuple[Part, ...]) -> Flow:
         key = (parts, ())

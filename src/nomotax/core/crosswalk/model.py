@@ -167,7 +167,9 @@ class Fill(BaseModel):
     @property
     def says_something(self) -> bool:
         """False while nobody has said where the value comes from."""
-        return bool(self.parts) or any(s.do == "formula" and not s.off for s in self.steps)
+        return bool(self.parts) or any(
+            s.do == "formula" and s.formula.strip() and not s.off for s in self.steps
+        )
 
 
 class Crosswalk(BaseModel):

@@ -1,6 +1,6 @@
 /** A formula, its mistakes marked where they stand, and what it makes of the row in hand. */
 import Box from "@mui/material/Box";
-import MenuItem from "@mui/material/MenuItem";
+import ListItemButton from "@mui/material/ListItemButton";
 import Paper from "@mui/material/Paper";
 import Popper from "@mui/material/Popper";
 import TextField from "@mui/material/TextField";
@@ -81,13 +81,14 @@ export function FormulaEditor({ place, label, value, onDone }: FormulaEditorProp
         onBlur={done}
         slotProps={{
           inputLabel: { shrink: true },
+          input: { sx: { p: 0.75, "& textarea": { fontFamily: "var(--mono, monospace)", fontSize: 12.5 } } },
           htmlInput: { className: "mono", spellCheck: false, "aria-label": label },
         }}
       />
       <Popper open={offers.found.length > 0} anchorEl={anchor} placement="bottom-start" sx={{ zIndex: "tooltip" }}>
-        <Paper variant="outlined" sx={{ width: 350, maxHeight: 280, overflowY: "auto" }} role="listbox" aria-label="Completions">
+        <Paper variant="outlined" sx={{ width: 336, maxHeight: 280, overflowY: "auto" }} role="listbox" aria-label="Completions">
           {offers.found.map((offer, index) => (
-            <MenuItem
+            <ListItemButton
               key={offer.put}
               dense
               selected={index === Math.min(chosen, offers.found.length - 1)}
@@ -103,7 +104,7 @@ export function FormulaEditor({ place, label, value, onDone }: FormulaEditorProp
               <Typography variant="caption" color="textSecondary" noWrap component="div">
                 {offer.detail}
               </Typography>
-            </MenuItem>
+            </ListItemButton>
           ))}
         </Paper>
       </Popper>

@@ -187,6 +187,7 @@ function AddStep({ onAdd }: { onAdd: (form: StepForm) => void }) {
             onKeyDown={(e) => {
               const first = STEP_FORMS.find(fits);
               if (e.key !== "Enter" || !first) return;
+              e.preventDefault();
               close();
               onAdd(first);
             }}

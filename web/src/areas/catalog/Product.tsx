@@ -6,9 +6,10 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
-import { useSchema, type StoreField } from "../../api/hooks";
+import { useCatalogTrace, useSchema, type StoreField } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { Failure, Waiting } from "../../components/states";
+import { TraceView } from "../../components/Trace";
 import { plainText } from "../../components/richText";
 import { ago, pictureAddress } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
@@ -123,6 +124,8 @@ interface RecordProps {
 
 function Record({ store, detail, fields }: RecordProps) {
   const { content, supplier } = detail.product;
+  const [asked, setAsked] = useState<string | null>(null);
+  const traced = useCatalogTrace(store, detail.product.key, asked);
   const last = new Map(
     detail.history.flatMap((h) => h.changes.map((c): [string, number] => [c.field, h.run_id])).reverse(),
   );
@@ -138,7 +141,15 @@ function Record({ store, detail, fields }: RecordProps) {
             .map((f) => (
               <tr key={f.name}>
                 <td style={{ width: 150 }}>{f.title || f.name}</td>
-                <td className="mono" title={content[f.name]}>{content[f.name] ?? "—"}</td>
+                <td className="mono" title={content[f.name]}>
+                  {content[f.name] && last.has(f.name) ? (
+                    <button type="button" className="plain-button mono" aria-label={`Where ${f.title || f.name} comes from`} onClick={() => setAsked(asked === f.name ? null : f.name)}>
+                      {content[f.name]}
+                    </button>
+                  ) : (
+                    (content[f.name] ?? "—")
+                  )}
+                </td>
                 <td style={{ width: 64, textAlign: "right" }}>
                   {last.has(f.name) && <Link to={`/s/${store}/runs/${last.get(f.name)}`}>run {last.get(f.name)}</Link>}
                 </td>
@@ -146,6 +157,15 @@ function Record({ store, detail, fields }: RecordProps) {
             ))}
         </tbody>
       </Box>
+      {asked && (
+        <Box component="section" aria-label="Where it comes from" sx={{ mt: 2, p: 1.5, border: 1, borderColor: "divider" }}>
+          <Typography variant="h2" gutterBottom>
+            Where “{fields.find((f) => f.name === asked)?.title || asked}” comes from
+          </Typography>
+          {traced.isError && <Failure error={traced.error} />}
+          {traced.data && <TraceView traced={traced.data} />}
+        </Box>
+      )}
       <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
         History
       </Typography>

@@ -25,6 +25,7 @@ const KINDS: [NonNullable<Rung["kind"]>, string][] = [
   ["markup", "markup % of cost"],
   ["margin", "margin % of price"],
   ["fixed", "cost plus amount"],
+  ["multiple", "cost times"],
 ];
 
 interface LadderTableProps {
@@ -33,45 +34,60 @@ interface LadderTableProps {
   onChange: (ladder: Ladder) => void;
 }
 
-const isNumber = (text: string) => /^\d+([.,]\d+)?$/.test(text.trim());
-const plain = (text: string) => text.trim().replace(",", ".");
+export const isNumber = (text: string) => /^\d+([.,]\d+)?$/.test(text.trim());
+export const plain = (text: string) => text.trim().replace(",", ".");
 
 /** The rungs in order of their start, so that an edit never leaves them crossed. */
 export function inOrder(rungs: Rung[]): Rung[] {
   return [...rungs].sort((a, b) => Number(a.start) - Number(b.start));
 }
 
-export function LadderTable({ ladder, rungs, onChange }: LadderTableProps) {
+interface RungTableProps {
+  rungs: Rung[];
+  uses?: Schemas["RungUse"][];
+  onChange: (rungs: Rung[]) => void;
+}
+
+/** The rungs themselves; `uses` says how many products stand on each. */
+export function RungTable({ rungs, uses = [], onChange }: RungTableProps) {
   const set = (index: number, change: Partial<Rung>) =>
-    onChange({
-      ...ladder,
-      rungs: inOrder(ladder.rungs.map((r, i) => (i === index ? { ...r, ...change } : r))),
-    });
+    onChange(inOrder(rungs.map((r, i) => (i === index ? { ...r, ...change } : r))));
   const add = () => {
-    const last = ladder.rungs.at(-1);
+    const last = rungs.at(-1);
     if (!last) return;
     const start = String(Number(last.start) ? Number(last.start) * 2 : 10);
-    onChange({ ...ladder, rungs: [...ladder.rungs, { ...last, start }] });
+    onChange([...rungs, { ...last, start }]);
   };
   return (
-    <Box>
+    <>
       <Box sx={{ display: "grid", gridTemplateColumns: "76px 150px 72px 122px 1fr 28px", rowGap: 0.75, columnGap: 0.75, alignItems: "center" }}>
         {["Cost from", "Rule", "Amount", "Ending", "Products", ""].map((h) => (
           <Typography key={h} variant="caption" color="textSecondary">
             {h}
           </Typography>
         ))}
-        {ladder.rungs.map((rung, index) => (
+        {rungs.map((rung, index) => (
           <RungRow
             key={index}
             rung={rung}
             first={index === 0}
-            use={rungs[index]}
+            use={uses[index]}
             onChange={(change) => set(index, change)}
-            onRemove={() => onChange({ ...ladder, rungs: ladder.rungs.filter((_, i) => i !== index) })}
+            onRemove={() => onChange(rungs.filter((_, i) => i !== index))}
           />
         ))}
       </Box>
+      <Button startIcon={<Add />} onClick={add} sx={{ mt: 0.5 }}>
+        Add a rung
+      </Button>
+    </>
+  );
+}
+
+export function LadderTable({ ladder, rungs, onChange }: LadderTableProps) {
+  return (
+    <Box>
+      <RungTable rungs={ladder.rungs} uses={rungs} onChange={(made) => onChange({ ...ladder, rungs: made })} />
       {rungs.map(
         (use, index) =>
           use.below && (
@@ -82,10 +98,6 @@ export function LadderTable({ ladder, rungs, onChange }: LadderTableProps) {
           ),
       )}
       <Box sx={{ display: "flex", gap: 1, mt: 1.5, alignItems: "center" }}>
-        <Button startIcon={<Add />} onClick={add}>
-          Add a rung
-        </Button>
-        <Box sx={{ flex: 1 }} />
         <Typography variant="body2">Never below cost +</Typography>
         <Typed label="floor" value={String(ladder.floor ?? "0")} width={80} onDone={(t) => isNumber(t) && onChange({ ...ladder, floor: plain(t) })} />
         <Typography variant="body2">all else</Typography>

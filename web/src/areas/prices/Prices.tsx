@@ -10,6 +10,8 @@ import { count, signed } from "../../components/words";
 import { useFeed } from "../../shell/FeedPlace";
 import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
+import { LadderLimits } from "./LadderLimits";
+import { LadderRules } from "./LadderRules";
 import { LadderTable } from "./LadderTable";
 import { Curve, Histogram } from "./charts";
 
@@ -73,6 +75,8 @@ function Ready({ view, trial, onTry }: ReadyProps) {
           </Typography>
         )}
         <LadderTable key={JSON.stringify(trial ?? view.ladder)} ladder={trial ?? view.ladder} rungs={view.rungs} onChange={onTry} />
+        <LadderLimits key={`limits ${JSON.stringify(trial ?? view.ladder)}`} ladder={trial ?? view.ladder} fields={view.fields} onChange={onTry} />
+        <LadderRules key={`rules ${JSON.stringify(trial ?? view.ladder)}`} ladder={trial ?? view.ladder} fields={view.fields} uses={view.rules} onChange={onTry} />
         <Box sx={{ display: "flex", gap: 1, mt: 1.5, minHeight: 32 }}>
           {trial && (
             <>

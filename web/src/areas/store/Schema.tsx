@@ -15,6 +15,7 @@ import { sendFile, type Schemas } from "../../api/client";
 import { useSchema, type StoreField } from "../../api/hooks";
 import { Failure, Waiting } from "../../components/states";
 import { useStoreId } from "../../shell/Shell";
+import { Rates } from "./Rates";
 
 export function Schema() {
   const store = useStoreId();
@@ -57,6 +58,7 @@ export function Schema() {
           ))}
         </TableBody>
       </Table>
+      <Rates store={store} />
     </Box>
   );
 }

@@ -15,6 +15,7 @@ import { Failure, Nothing, Waiting } from "../../components/states";
 import { count } from "../../components/words";
 import { useFeed } from "../../shell/FeedPlace";
 import { useUndo } from "../../shell/undo";
+import { TableSettings } from "./TableSettings";
 
 type Table = Schemas["ValueTableView"];
 type Word = Schemas["WordRow"];
@@ -99,6 +100,7 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
         </Typography>
         <Box sx={{ flex: 1 }} />
         <Otherwise feed={feed} table={table} />
+        <TableSettings feed={feed} table={table} />
         {proposed.length > 0 && (
           <Button
             variant="contained"

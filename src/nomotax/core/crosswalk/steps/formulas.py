@@ -73,6 +73,8 @@ class Formula(_WithFormula):
     do: Literal["formula"] = "formula"
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
+        if not self.formula.strip():
+            return flow  # being written: nothing is said yet
         sheet = sheet_of(flow, ctx)
         term = compile_formula(self.formula, sheet)
         faults = _faults(term)
@@ -92,6 +94,8 @@ class OnlyIf(_WithFormula):
     otherwise: Literal["empty", "hold", "leave_out"] = "empty"
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
+        if not self.formula.strip():
+            return flow
         sheet = sheet_of(flow, ctx)
         condition = sheet.logical(compile_formula(self.formula, sheet))
         true = flow.keep(condition.value.fill_null(False))

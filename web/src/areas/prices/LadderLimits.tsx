@@ -1,0 +1,65 @@
+/** What goods cost once they are here, tax, and the limits of a price. */
+import Box from "@mui/material/Box";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import type { Ladder } from "../../api/hooks";
+import { isNumber, plain } from "./LadderTable";
+import { Typed } from "../bench/StepSettings";
+
+interface LadderLimitsProps {
+  ladder: Ladder;
+  fields: string[];
+  onChange: (ladder: Ladder) => void;
+}
+
+export function LadderLimits({ ladder, fields, onChange }: LadderLimitsProps) {
+  const landed = ladder.landed ?? {};
+  const number = (label: string, value: string | number | undefined, width: number, set: (text: string) => void) => (
+    <Typed label={label} value={String(value ?? "0")} width={width} onDone={(t) => isNumber(t) && set(plain(t))} />
+  );
+  const setLanded = (change: Partial<typeof landed>) => onChange({ ...ladder, landed: { ...landed, ...change } });
+  return (
+    <Box sx={{ mt: 2 }}>
+      <Typography variant="h2">Landed cost</Typography>
+      <Box sx={{ display: "flex", gap: 1, mt: 1, flexWrap: "wrap" }}>
+        {number("duty %", landed.duty, 90, (duty) => setLanded({ duty }))}
+        {number("handling a piece", landed.handling, 120, (handling) => setLanded({ handling }))}
+        <FieldChoice label="weight (kg) from" value={landed.weight_field ?? ""} fields={fields} onChange={(weight_field) => setLanded({ weight_field, ...(weight_field ? {} : { freight_per_kg: "0" }) })} />
+        {landed.weight_field && number("freight per kg", landed.freight_per_kg, 110, (freight_per_kg) => setLanded({ freight_per_kg }))}
+      </Box>
+      <Typography variant="h2" sx={{ mt: 1.5 }}>
+        Tax and limits
+      </Typography>
+      <Box sx={{ display: "flex", gap: 1, mt: 1, flexWrap: "wrap" }}>
+        <TextField select label="the price is" value={ladder.tax ?? "out"} sx={{ width: 130 }} onChange={(e) => onChange({ ...ladder, tax: e.target.value as Ladder["tax"] })}>
+          <MenuItem value="out">without tax</MenuItem>
+          <MenuItem value="in">with tax</MenuItem>
+        </TextField>
+        {ladder.tax === "in" && number("tax %", ladder.tax_rate, 80, (tax_rate) => onChange({ ...ladder, tax_rate }))}
+        <FieldChoice label="never below" value={ladder.least_field ?? ""} fields={fields} onChange={(least_field) => onChange({ ...ladder, least_field })} />
+        <FieldChoice label="never above" value={ladder.most_field ?? ""} fields={fields} onChange={(most_field) => onChange({ ...ladder, most_field })} />
+      </Box>
+    </Box>
+  );
+}
+
+interface FieldChoiceProps {
+  label: string;
+  value: string;
+  fields: string[];
+  onChange: (field: string) => void;
+}
+
+function FieldChoice({ label, value, fields, onChange }: FieldChoiceProps) {
+  return (
+    <TextField select label={label} value={value} sx={{ width: 150 }} onChange={(e) => onChange(e.target.value)} slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}>
+      <MenuItem value="">nothing</MenuItem>
+      {fields.map((f) => (
+        <MenuItem key={f} value={f}>
+          {f}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
