@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.schema.model import StoreSchema
-from nomotax.demo.crosswalk import quarrow_bundle
+from nomotax.demo.crosswalks.quarrow import quarrow_bundle
 from nomotax.demo.store import SCHEMA as DEMO
 
 COLOURS = {
@@ -31,7 +31,7 @@ def _bundle() -> Bundle:
         for part in fill["parts"]:
             part["column"] = _RENAMED.get(part["column"], part["column"])
     data["crosswalk"] = {"fills": fills}
-    data["reading"] = {"encoding": "utf-8", "delimiter": ";", "decimal": ","}
+    data["reading"] = {"format": "delimited", "encoding": "utf-8", "delimiter": ";", "decimal": ","}
     data["category_tables"] = [{"name": "Quarrow categories", "placements": PLACES}]
     ladder = data["ladders"][0]
     for rung in ladder["rungs"]:

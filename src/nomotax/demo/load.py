@@ -12,7 +12,7 @@ from nomotax.core.errors import NotFound
 from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.reading.model import parse_reading
 from nomotax.core.schema.table_schema import from_descriptor
-from nomotax.demo.crosswalk import LADDER
+from nomotax.demo.crosswalks.quarrow import LADDER
 from nomotax.flows import catalog, prices, receive, stores
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds

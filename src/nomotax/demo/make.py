@@ -10,13 +10,20 @@ import csv
 import io
 import json
 import random
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 
+from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.schema.gtin import check_digit
 from nomotax.core.schema.table_schema import to_descriptor
-from nomotax.demo.crosswalk import quarrow_bundle
+from nomotax.demo.crosswalks.brindlecombe import brindlecombe_bundle
+from nomotax.demo.crosswalks.castelune import castelune_bundle
+from nomotax.demo.crosswalks.former import former_bundle
+from nomotax.demo.crosswalks.quarrow import quarrow_bundle
+from nomotax.demo.crosswalks.sollund import sollund_bundle
+from nomotax.demo.formula_docs import with_functions
 from nomotax.demo.palette import CASEIN, COLOURS, FORMS, OTHERS, TURQUOISE, Colour, Form
 from nomotax.demo.store import CATEGORIES, OTHER_PRODUCTS, SCHEMA, STORE_COLOURS, STORE_PLACES
 from nomotax.demo.suppliers import brindlecombe, castelune, former, sollund
@@ -276,6 +283,15 @@ def other_suppliers() -> dict[str, bytes]:
     return files
 
 
+BUNDLES: dict[str, Callable[[], Bundle]] = {
+    "quarrow": quarrow_bundle,
+    "sollund": sollund_bundle,
+    "brindlecombe": brindlecombe_bundle,
+    "castelune": castelune_bundle,
+    "former-platform": former_bundle,
+}
+
+
 def main() -> None:
     """Write every demo file."""
     DATA.mkdir(exist_ok=True)
@@ -284,8 +300,12 @@ def main() -> None:
     for name, data in other_suppliers().items():
         (DATA / name).write_bytes(data)
     (DATA / "catalog.csv").write_bytes(catalog_csv())
-    bundle = quarrow_bundle().model_dump_json(indent=1, exclude_none=True)
-    (DATA / "quarrow-crosswalk.json").write_text(bundle + "\n", encoding="utf-8")
+    for name, make_bundle in BUNDLES.items():
+        bundle = make_bundle().model_dump_json(indent=1, exclude_none=True)
+        (DATA / f"{name}-crosswalk.json").write_text(bundle + "\n", encoding="utf-8")
+    page = Path(__file__).parents[3] / "docs" / "formulas.md"
+    if page.exists():
+        page.write_text(with_functions(page.read_text("utf-8")), encoding="utf-8")
     categories = json.dumps(CATEGORIES, indent=1, ensure_ascii=False)
     (DATA / "categories.json").write_text(categories + "\n", encoding="utf-8")
     descriptor = json.dumps(to_descriptor(SCHEMA), indent=1, ensure_ascii=False)

@@ -1,0 +1,1 @@
+"""The crosswalks a store data manager would end up with for the demo suppliers."""
