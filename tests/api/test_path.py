@@ -16,7 +16,7 @@ BUNDLE = json.loads((DATA / "quarrow-crosswalk.json").read_text())
 
 
 def get(client, path, **query):
-    answer = client.get(f"/api/v1{path}", query_string=query)
+    answer = client.get(f"/api/v1{path}", query_string=query or None)
     assert answer.status_code == 200, answer.text
     return answer.json
 

@@ -18,9 +18,9 @@ _LADDER: dict[str, Any] = {
     "rules": [
         {"name": "bristle", "when": [{"field": "category", "words": ["Brushes > Bristle brushes"]}],
          "rungs": [{"start": "0", "kind": "markup", "amount": "95"}]},
-        {"name": "wide bristle", "when": [
+        {"name": "bristle fans", "when": [
             {"field": "category", "words": ["Brushes > Bristle brushes"]},
-            {"field": "form", "words": ["wash", "hake"]}],
+            {"field": "form", "words": ["fan"]}],
          "rungs": [{"start": "0", "kind": "markup", "amount": "80"}]},
     ],
     "choose": "most_specific",

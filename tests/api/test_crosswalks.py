@@ -1,0 +1,143 @@
+"""Formulas, traces, versions and look-ups through the API."""
+
+from __future__ import annotations
+
+import io
+
+import pytest
+
+from tests.api.test_path import BUNDLE, get, prepare, send
+
+INES = {"X-Person": "In%C3%A8s"}
+
+
+@pytest.fixture
+def mapped(client):
+    """Quarrow's feed with its crosswalk."""
+    send(client, "put", "/feeds/1/crosswalk", BUNDLE)
+    return client
+
+
+def edit(client, change):
+    bench = get(client, "/feeds/1/bench")
+    crosswalk = bench["crosswalk"]
+    change(crosswalk["fills"])
+    body = {"crosswalk": crosswalk, "revision": bench["revision"]}
+    return send(client, "put", "/feeds/1/draft", body)
+
+
+def test_a_formula_is_tried_while_it_is_typed(mapped):
+    def trial(formula, **more):
+        return send(mapped, "post", "/feeds/1/formula", {"formula": formula, "row": 1, **more})
+
+    assert trial("[Cost EUR] * 2")["value"] == "4.16"
+    assert trial('[=brand] & ": " & [=price] + 1')["value"] == "Quarrow: 4.95"
+    assert trial("[=:value] & [=:row]", value="x")["value"] == "x1"
+    assert trial('[=available_from] > "2020-01-01"')["value"] == "true"
+    assert trial("[Désignation] * 2")["wrong"].endswith("is no number")
+    mistake = trial("1 + ROUNDED([Stock])")["mistake"]
+    assert (mistake["start"], mistake["end"]) == (4, 20) and "ROUND" in mistake["remedy"]
+    names = {f["name"] for f in get(mapped, "/formula/functions")["functions"]}
+    assert len(names) >= 70 and {"IF", "ROUND", "CONVERT", "EDATE"} <= names
+
+
+def test_steps_tell_what_they_do_to_all_rows(mapped):
+    stages = get(mapped, "/feeds/1/fields/price?row=1")["stages"]
+    number, ladder = stages[1]["effect"], stages[2]["effect"]
+    assert number["failed"] == 4 and number["changed"] > 1000
+    assert ladder["distinct"] < number["distinct"]
+
+
+def test_a_broken_formula_holds_its_field_and_stops_nothing_else(mapped):
+    steps = [{"do": "formula", "formula": "[Cost EUR] * "}]
+    state = edit(mapped, lambda fills: fills["cost"].update(steps=steps))
+    cost = next(f for f in state["fields"] if f["field"]["name"] == "cost")
+    assert "ends too early" in cost["error"] and cost["questions"] == state["sample_rows"]
+    asked = get(mapped, "/feeds/1/questions")["questions"]
+    assert [q["kind"] for q in asked if q["field"] == "cost"] == ["broken"]
+    window = get(mapped, "/feeds/1/window?limit=1")
+    assert window["results"][0][window["fields"].index("price")] == "3.95"
+    send(mapped, "post", "/feeds/1/runs", None, 422)
+
+
+def test_every_value_says_where_it_comes_from(mapped, work):
+    run = prepare(mapped, work)
+    bench = get(mapped, "/feeds/1/trace?field=colour&row=1")
+    assert bench["version"] is None and bench["trace"]["cells"][0] == {
+        "column": "Col", "value": "W"
+    }  # fmt: skip
+    assert bench["trace"]["steps"][-1]["rule"] == "'W' = 'White'"
+    in_run = get(mapped, f"/runs/{run['id']}/trace?field=price&key=QP-004000")
+    assert in_run["version"] == 1 and in_run["trace"]["value"] == "3.95"
+    mapped.get("/api/v1/stores/1/trace?field=price&key=QP-004000")
+    send(mapped, "post", f"/runs/{run['id']}/apply", None, 202)
+    work()
+    kept = get(mapped, "/stores/1/trace?field=price&key=QP-004000")
+    assert kept["trace"] == in_run["trace"] and kept["file_name"] == "quarrow-week-1.csv"
+    assert mapped.get("/api/v1/stores/1/trace?field=price&key=none").status_code == 404
+
+
+def test_versions_are_told_in_plain_words_and_come_back(mapped):
+    def save(note):
+        answer = mapped.post("/api/v1/feeds/1/versions", json={"note": note}, headers=INES)
+        assert answer.status_code == 200
+
+    save("first")
+    edit(mapped, lambda fills: fills["name"].update(parts=[{"field": "brand"}]))
+    words = {"table": "Quarrow colour", "words": {"T": "Turquoise", "X": "Black"}}
+    send(mapped, "put", "/feeds/1/values", words)
+    unsaved = get(mapped, "/feeds/1/versions")["unsaved"]
+    assert any(c.startswith("name: Désignation") and "=brand" in c for c in unsaved)
+    assert "value table 'Quarrow colour': +2 (T = Turquoise, X = Black)" in unsaved
+    save("names by brand")
+    first, second = reversed(get(mapped, "/feeds/1/versions")["versions"])
+    assert (second["number"], second["author"], second["note"]) == (2, "Inès", "names by brand")
+    assert second["changes"] == unsaved and first["changes"]
+    compared = get(mapped, "/feeds/1/versions/compare?before=2&after=1")["changes"]
+    assert "value table 'Quarrow colour': -2 (T, X)" in compared
+    send(mapped, "post", "/feeds/1/versions/1/restore", {})
+    assert get(mapped, "/feeds/1/versions/compare?before=1&after=0")["changes"] == []
+    assert mapped.post("/api/v1/feeds/1/versions/9/restore", json={}).status_code == 404
+
+
+def test_a_crosswalk_starts_another_feed(mapped):
+    feed = send(mapped, "post", "/stores/1/feeds", {"supplier": "Second", "name": "List"}, 201)
+    form = {"file": (io.BytesIO(b"ArtNo;EAN\n1;9520000000004\n"), "a.csv")}
+    mapped.post(f"/api/v1/feeds/{feed['id']}/deliveries", data=form)
+    missing = send(mapped, "post", f"/feeds/{feed['id']}/copy", {"feed_id": 1})["missing"]
+    assert "Cost EUR" in missing and "ArtNo" not in missing
+
+
+def test_tables_go_out_and_come_in_as_csv_with_their_history(mapped):
+    path = "/api/v1/stores/1/value-tables.csv"
+    out = mapped.get(f"{path}?name=Quarrow colour").data.decode("utf-8-sig")
+    assert out.splitlines()[0] == "arriving,store" and "W,White" in out
+
+    def put(text):
+        form = {"file": (io.BytesIO(text.encode()), "w.csv"), "name": "Quarrow colour"}
+        return mapped.post(path, data=form, headers=INES)
+
+    assert put("arriving,store\nT,Turquoise\nw,Black\n").json == {"entries": 2}
+    wrong = put("T,Turquoise\nonly one\n")
+    assert wrong.status_code == 422 and wrong.json["where"] == "line 2"
+    history = get(mapped, "/stores/1/lookups/history?kind=value_table&name=Quarrow colour")
+    assert history["changes"][0]["author"] == "Inès" and "+2" in history["changes"][0]["said"]
+    assert history["doubled"] == [["W", "w"]]
+    patch = {"name": "Quarrow colour", "match": "exact"}
+    send(mapped, "put", "/stores/1/value-tables", patch)
+    assert get(mapped, "/feeds/1/values")["tables"][0]["match"] == "exact"
+
+
+def test_rates_and_saved_steps_are_shared(mapped):
+    rate = {"source": "USD", "target": "EUR", "rate": "0.9125", "day": "2026-11-20"}
+    send(mapped, "put", "/stores/1/rates", rate)
+    send(mapped, "put", "/stores/1/rates", rate | {"rate": "0"}, 422)
+    send(mapped, "put", "/stores/1/chains", {"name": "tidy", "steps": [{"do": "trim"}]})
+    step = {"do": "exchange", "source": "USD", "target": "EUR", "oldest": 9999}
+    edit(mapped, lambda f: f["cost"].update(steps=[{"do": "number"}, step]))
+    window = get(mapped, "/feeds/1/window?limit=1")
+    assert window["results"][0][window["fields"].index("cost")] == "1.90"
+    found = get(mapped, "/stores/1/lookups")
+    used = {(x["kind"], x["name"]): x["feeds"] for x in found["lookups"]}
+    assert used["rate", "USD/EUR"] == ["Quarrow Pigments, Weekly list"]
+    assert used["chain", "tidy"] == [] and found["rates"][0]["rate"] == "0.9125"
