@@ -20,6 +20,7 @@ def test_a_formula_is_mended_traced_and_kept(page: Page, installation) -> None:
     page.keyboard.press("Enter")
     page.goto(f"{installation.address}/s/1/feeds/1/bench")
     page.get_by_label("Crosswalk file").set_input_files(DATA / "quarrow-crosswalk.json")
+    expect(page.get_by_text("Took over the crosswalk in quarrow-crosswalk.json")).to_be_visible()
     page.goto(f"{installation.address}/s/1/feeds/1/bench?field=min_order")
 
     panel = page.get_by_role("complementary", name="Fill of Least order")
