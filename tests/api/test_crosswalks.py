@@ -141,3 +141,64 @@ def test_rates_and_saved_steps_are_shared(mapped):
     used = {(x["kind"], x["name"]): x["feeds"] for x in found["lookups"]}
     assert used["rate", "USD/EUR"] == ["Quarrow Pigments, Weekly list"]
     assert used["chain", "tidy"] == [] and found["rates"][0]["rate"] == "0.9125"
+
+
+def test_what_is_refused_is_not_asked_again_and_later_is_not_lost(client):
+    def suggested():
+        found = get(client, "/feeds/1/bench")["suggestions"]
+        return {(s["field"], s["column"]) for s in found}
+
+    assert ("name", "Désignation") in suggested()
+    verdict = {"verdict": "refused", "subject": "field:name", "proposal": "Désignation"}
+    send(client, "post", "/feeds/1/decisions", verdict)
+    assert ("name", "Désignation") not in suggested()
+    detail = get(client, "/feeds/1/fields/name?row=1")
+    assert "Désignation" not in [s["column"] for s in detail["suggestions"]]
+    send(client, "post", "/feeds/1/decisions", verdict | {"back": True})
+    assert ("name", "Désignation") in suggested()
+
+    first = get(client, "/feeds/1/questions")["questions"][0]
+    later = {"verdict": "later", "subject": f"{first['kind']}:{first['subject']}"}
+    send(client, "post", "/feeds/1/decisions", later)
+    last = get(client, "/feeds/1/questions")["questions"][-1]
+    assert last == first | {"later": True}
+
+
+def test_a_value_kept_by_hand_stays_through_a_delivery(mapped, work):
+    first = prepare(mapped, work)
+    moved = get(mapped, f"/runs/{first['id']}/rows?status=changed&field=price")["rows"][0]
+    key, before = moved["key"], {c["field"]: c for c in moved["changes"]}
+    send(mapped, "put", "/stores/1/kept", {"key": key, "field": "price"})
+    send(mapped, "put", "/stores/1/kept", {"key": "none", "field": "price"}, 404)
+    assert get(mapped, f"/stores/1/products/{key}")["kept"] == ["price"]
+    run = prepare(mapped, work)
+    send(mapped, "post", f"/runs/{run['id']}/apply", None, 202)
+    work()
+    content = get(mapped, f"/stores/1/products/{key}")["product"]["content"]
+    assert content["price"] == before["price"]["before"] != before["price"]["after"]
+    assert get(mapped, f"/runs/{run['id']}")["counts"]["changed"] > 200
+
+
+def test_words_are_suggested_as_they_were_decided_for_another_feed(mapped):
+    feed = send(mapped, "post", "/stores/1/feeds", {"supplier": "Second", "name": "List"}, 201)
+    data = "Code;Col;Group\n1;W;Paint/Watercolour/Half pans\n2;Y;Paint/Watercolour/Half pans\n"
+    form = {"file": (io.BytesIO(data.encode()), "a.csv")}
+    mapped.post(f"/api/v1/feeds/{feed['id']}/deliveries", data=form)
+    fills = {
+        "colour": {"parts": [{"column": "Col"}],
+                   "steps": [{"do": "value_table", "table": "Second colour"}]},
+        "category": {"parts": [{"column": "Group"}],
+                     "steps": [{"do": "category_table", "table": "Second categories"}]},
+    }  # fmt: skip
+    send(
+        mapped, "put", f"/feeds/{feed['id']}/draft", {"crosswalk": {"fills": fills}, "revision": 0}
+    )
+    asked = {q["subject"]: q for q in get(mapped, f"/feeds/{feed['id']}/questions")["questions"]}
+    assert asked["W"]["proposal"]["place"] == "White"
+    assert asked["W"]["proposal"]["reason"] == "decided so in 'Quarrow colour'"
+    place = asked["Paint/Watercolour/Half pans"]["proposal"]
+    assert place["place"] == "Painting > Watercolour > Pans" and place["score"] == 90
+    refused = {"verdict": "refused", "subject": "value:Second colour:W", "proposal": "White"}
+    send(mapped, "post", f"/feeds/{feed['id']}/decisions", refused)
+    again = {q["subject"]: q for q in get(mapped, f"/feeds/{feed['id']}/questions")["questions"]}
+    assert again["W"]["proposal"] is None

@@ -18,7 +18,8 @@ from nomotax.api.answers import (
 )
 from nomotax.core.crosswalk.model import Chain
 from nomotax.core.pricing.rates import Rate
-from nomotax.flows import formulas, lookups, trace, versions
+from nomotax.flows import decisions, formulas, lookups, trace, versions
+from nomotax.flows.decisions import KeptField, Verdicts
 from nomotax.flows.formulas import FormulaTrial, FunctionHelp
 from nomotax.flows.lookups import LookupHistory, LookupList, TablePatch
 from nomotax.flows.trace import TracedValue
@@ -164,6 +165,20 @@ def copy_crosswalk(path: FeedPath, body: CopySource) -> Response:
     """Start with another feed's crosswalk."""
     missing = versions.copy_crosswalk(path.feed_id, body.feed_id)
     return answer(MissingColumns(missing=missing))
+
+
+@api.post("/feeds/<int:feed_id>/decisions", responses={200: Done})
+def decide(path: FeedPath, body: Verdicts) -> Response:
+    """Refuse a suggestion, put a question off, or take either back."""
+    decisions.decide(path.feed_id, body)
+    return answer(Done())
+
+
+@api.put("/stores/<int:store_id>/kept", responses={200: Done})
+def keep_by_hand(path: StorePath, body: KeptField) -> Response:
+    """Keep a product's field from feeds, or give it back to them."""
+    decisions.keep_by_hand(path.store_id, body)
+    return answer(Done())
 
 
 @api.get("/stores/<int:store_id>/lookups", responses={200: LookupList})

@@ -14,9 +14,10 @@ from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.reading.profile import ColumnProfile, ValueCount
 from nomotax.core.schema.model import StoreField
 from nomotax.core.table import FAULT, ROW
+from nomotax.flows.decisions import decided
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, LookupsRepository
+from nomotax.records.repositories import Feeds, LookupsRepository, known_id
 
 _DISTINCT = 40
 
@@ -105,14 +106,22 @@ def _field_state(
 
 def _suggestions(bench: Workbench) -> list[Suggestion]:
     """Suggestions for open fields, the price worked out from cost among them."""
-    found = suggest(bench.schema, bench.profiles, bench.crosswalk, bench.supplier)
+    refused = refused_columns(bench)
+    found = suggest(bench.schema, bench.profiles, bench.crosswalk, bench.supplier, refused)
     price = price_from_cost(bench.schema, bench.profiles)
-    if price and price.field not in bench.crosswalk.fills:
+    offered = price and (price.field, price.column) not in refused
+    if price and offered and price.field not in bench.crosswalk.fills:
         step = {"do": "ladder", "ladder": next(iter(bench.lookups.ladders), "Standard")}
         fill = Fill.model_validate(price.fill.model_dump() | {"steps": [{"do": "number"}, step]})
         found = [s for s in found if s.field != price.field]
         found.append(price.model_copy(update={"fill": fill}))
     return sorted(found, key=lambda s: -s.score)
+
+
+def refused_columns(bench: Workbench) -> set[tuple[str, str]]:
+    """Pairs of field and column that a person has refused."""
+    refused = decided(known_id(bench.feed), "refused")
+    return {(s.removeprefix("field:"), p) for s, p in refused if s.startswith("field:")}
 
 
 def save_draft(feed_id: int, crosswalk: Crosswalk, revision: int) -> int:
@@ -309,7 +318,9 @@ def field_detail(feed_id: int, name: str, row: int, delivery_id: int | None = No
 def _ranked(bench: Workbench, field: StoreField) -> list[Suggestion]:
     ranked = rank(field, bench.profiles, bench.supplier)
     price = [s for s in _suggestions(bench) if s.field == field.name]
-    others = [s for s in ranked if s.column not in {p.column for p in price}]
+    taken = {p.column for p in price}
+    refused = refused_columns(bench)
+    others = [s for s in ranked if s.column not in taken and (s.field, s.column) not in refused]
     return [*price, *others][:5]
 
 

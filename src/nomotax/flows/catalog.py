@@ -18,7 +18,7 @@ from nomotax.core.errors import NotFound
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.records.bulk import read_query
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repositories import Catalog, Feeds, Stores
 from nomotax.records.tables import Product, ProductChange, Run, Supplier
 
 
@@ -59,8 +59,11 @@ class HistoryEntry(BaseModel):
 
 
 class ProductDetail(BaseModel):
+    """``kept`` names the fields that are kept by hand."""
+
     product: ProductLine
     history: list[HistoryEntry]
+    kept: list[str]
 
 
 def category_counts(store_id: int) -> list[CategoryCount]:
@@ -156,7 +159,8 @@ def product_detail(store_id: int, key: str) -> ProductDetail:
             .limit(50)
         ).all()
         history = [_entry(change, run) for change, run in changes]
-        return ProductDetail(product=_line(*found), history=history)
+        kept = [f for f, keys in Catalog(db).kept(store_id).items() if key in keys]
+        return ProductDetail(product=_line(*found), history=history, kept=kept)
 
 
 def _entry(change: ProductChange, run: Run) -> HistoryEntry:

@@ -15,9 +15,10 @@ from nomotax.core.errors import NotFound
 from nomotax.core.lookups.suggest import Before, PlaceIndex, Proposal
 from nomotax.core.lookups.tables import CategoryTable, Otherwise, ValueTable
 from nomotax.core.schema.model import FieldKind
+from nomotax.flows.decisions import decided
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, LookupsRepository, Stores
+from nomotax.records.repositories import Feeds, LookupsRepository, Stores, known_id
 
 T = TypeVar("T")
 
@@ -108,12 +109,17 @@ def _value_view(
         )
     frame = counts.with_columns(word=table.look_up(pl.col("value")))
     before = Before(bench.lookups, table.name)
+    refused = decided(known_id(bench.feed), "refused")
     words = [
         WordRow(
             arriving=r["value"],
             count=r["count"],
             word=r["word"],
-            proposal=None if r["word"] else before.word(r["value"], field.allowed),
+            proposal=None
+            if r["word"]
+            else _unrefused(
+                before.word(r["value"], field.allowed), refused, f"value:{table.name}:{r['value']}"
+            ),
         )
         for r in frame.head(5000).iter_rows(named=True)
     ]
@@ -159,6 +165,7 @@ def _category_view(
     branches = sorted({p[:d] for p in own for d in range(1, len(p) + 1)})
     places = PlaceIndex(bench.categories)
     before = Before(bench.lookups, table.name)
+    refused = decided(known_id(bench.feed), "refused")
     rows, unplaced = [], 0
     for branch in branches:
         path = table.separator.join(branch)
@@ -174,13 +181,24 @@ def _category_view(
                 own=own.get(branch, 0),
                 place=place,
                 by=by,
-                proposal=before.place(branch, places) if place is None else None,
+                proposal=_unrefused(
+                    before.place(branch, places), refused, f"category:{table.name}:{path}"
+                )
+                if place is None
+                else None,
             )
         )
     return CategoryView(
         field=name, table=table.name, separator=table.separator, arriving=rows,
         store=list(bench.categories), unplaced=unplaced,
     )  # fmt: skip
+
+
+def _unrefused(
+    proposal: Proposal | None, refused: set[tuple[str, str]], subject: str
+) -> Proposal | None:
+    """The proposal, unless a person has refused it."""
+    return None if proposal and (subject, proposal.place) in refused else proposal
 
 
 def set_words(feed_id: int, table: str, words: dict[str, str | None]) -> None:

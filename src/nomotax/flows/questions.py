@@ -12,6 +12,7 @@ from nomotax.core.crosswalk.suggest import Suggestion
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.lookups.suggest import Proposal
 from nomotax.flows.bench import bench_state
+from nomotax.flows.decisions import decided
 from nomotax.flows.placing import category_view, value_tables
 from nomotax.flows.workbench import Workbench, open_workbench
 
@@ -20,7 +21,8 @@ Kind = Literal["field", "column", "value", "category", "missing_column", "broken
 
 class Question(BaseModel):
     """``subject`` is the field, column, word or path that is asked about; ``table`` the look-up
-    that would remember the answer; ``touches`` counts products."""
+    that would remember the answer; ``touches`` counts products. One put off till ``later`` still
+    holds its products."""
 
     kind: Kind
     subject: str
@@ -31,6 +33,7 @@ class Question(BaseModel):
     options: list[str] = []
     proposal: Proposal | None = None
     suggestion: Suggestion | None = None
+    later: bool = False
 
 
 def open_questions(feed_id: int, delivery_id: int | None = None) -> list[Question]:
@@ -86,7 +89,9 @@ def open_questions(feed_id: int, delivery_id: int | None = None) -> list[Questio
     if not state.error:
         found += _words(feed_id, delivery_id) + _paths(bench, feed_id, delivery_id)
         found += _held(bench)
-    return sorted(found, key=lambda q: (-q.touches, q.kind, q.subject))
+    put_off = {subject for subject, _ in decided(feed_id, "later")}
+    found = [q.model_copy(update={"later": f"{q.kind}:{q.subject}" in put_off}) for q in found]
+    return sorted(found, key=lambda q: (q.later, -q.touches, q.kind, q.subject))
 
 
 def _words(feed_id: int, delivery_id: int | None) -> list[Question]:
@@ -160,8 +165,8 @@ def _paths(bench: Workbench, feed_id: int, delivery_id: int | None) -> list[Ques
 
 
 def count_open(feed_id: int, delivery_id: int | None = None) -> int:
-    """How many questions are open."""
+    """How many questions are open and not put off."""
     try:
-        return len(open_questions(feed_id, delivery_id))
+        return sum(not q.later for q in open_questions(feed_id, delivery_id))
     except CrosswalkError:
         return 1

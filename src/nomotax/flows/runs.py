@@ -16,6 +16,7 @@ from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.errors import Conflict, NomotaxError, StaleChangeset
 from nomotax.core.schema.model import FieldKind, Role, StoreSchema
 from nomotax.flows.catalog import key_and_content
+from nomotax.flows.decisions import kept_of
 from nomotax.flows.workbench import context_of, freeze_version, open_workbench
 from nomotax.records.bulk import copy_frame
 from nomotax.records.database import session
@@ -135,7 +136,7 @@ def _prepare(run_id: int, tell: Progress) -> None:
     tell(20, "loading the catalog")
     catalog = key_and_content(supplier.store_id, schema.names)
     tell(45, "filling and comparing")
-    changeset = compare(arriving, plan, catalog, supplier.name)
+    changeset = compare(arriving, plan, catalog, supplier.name, kept_of(supplier.store_id))
     tell(85, "keeping the changeset")
     artifacts().write_frame(changeset_name(run_id), changeset.frame)
     artifacts().write_frame(problems_name(run_id), changeset.problems)

@@ -20,8 +20,10 @@ from nomotax.records.person import person
 from nomotax.records.tables import (
     Category,
     CrosswalkVersion,
+    Decision,
     Delivery,
     Feed,
+    KeptValue,
     Lookup,
     LookupChange,
     Product,
@@ -276,10 +278,68 @@ class Runs(_Repository):
 
 
 class Catalog(_Repository):
-    def last_run(self, store_id: int, key: str) -> int:
-        """The run that last changed a product."""
+    def product(self, store_id: int, key: str) -> Product:
         query = select(Product).where(Product.store_id == store_id, Product.key == key)
         found = self.session.exec(query).first()
-        if found is None or found.changed_run is None:
+        if found is None:
             raise NotFound(f"There is no product {key!r}.")
-        return found.changed_run
+        return found
+
+    def last_run(self, store_id: int, key: str) -> int:
+        """The run that last changed a product."""
+        run = self.product(store_id, key).changed_run
+        if run is None:
+            raise NotFound(f"No run has changed the product {key!r}.")
+        return run
+
+    def kept(self, store_id: int) -> dict[str, list[str]]:
+        """Keys by the field that is kept by hand."""
+        found: dict[str, list[str]] = {}
+        for one in self.session.exec(select(KeptValue).where(KeptValue.store_id == store_id)):
+            found.setdefault(one.field, []).append(one.key)
+        return found
+
+    def keep(self, store_id: int, key: str, field: str, keep: bool) -> None:
+        """Keep a field by hand, or no longer."""
+        query = select(KeptValue).where(
+            KeptValue.store_id == store_id, KeptValue.key == key, KeptValue.field == field
+        )
+        found = self.session.exec(query).first()
+        if keep and found is None:
+            self._add(KeptValue(store_id=store_id, key=key, field=field, author=person()))
+        elif not keep and found is not None:
+            self.session.delete(found)
+
+
+class Decisions(_Repository):
+    def of_feed(self, feed_id: int, verdict: str) -> set[tuple[str, str]]:
+        """Subject and proposal of each."""
+        query = select(Decision).where(Decision.feed_id == feed_id, Decision.verdict == verdict)
+        return {(d.subject, d.proposal) for d in self.session.exec(query)}
+
+    def _find(self, feed_id: int, verdict: str, subject: str, proposal: str) -> Decision | None:
+        query = select(Decision).where(
+            Decision.feed_id == feed_id,
+            Decision.verdict == verdict,
+            Decision.subject == subject,
+            Decision.proposal == proposal,
+        )
+        return self.session.exec(query).first()
+
+    def remember(self, feed_id: int, verdict: str, subject: str, proposal: str) -> None:
+        """Once is enough."""
+        if self._find(feed_id, verdict, subject, proposal) is None:
+            self._add(
+                Decision(
+                    feed_id=feed_id,
+                    verdict=verdict,
+                    subject=subject,
+                    proposal=proposal,
+                    author=person(),
+                )
+            )
+
+    def forget(self, feed_id: int, verdict: str, subject: str, proposal: str) -> None:
+        found = self._find(feed_id, verdict, subject, proposal)
+        if found is not None:
+            self.session.delete(found)

@@ -312,3 +312,6 @@ export function useLookups(store: number) {
       take(api.GET("/api/v1/stores/{store_id}/lookups", { params: { path: { store_id: store } } })),
   });
 }
+
+export const putVerdict = (feed: number, body: Schemas["Verdicts"]) =>
+  take(api.POST("/api/v1/feeds/{feed_id}/decisions", { params: { path: { feed_id: feed } }, body }));

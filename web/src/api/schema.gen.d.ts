@@ -740,6 +740,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{feed_id}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Refuse a suggestion, put a question off, or take either back. */
+        post: operations["crosswalks_decide_feeds__int_feed_id__decisions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a product's field from feeds, or give it back to them. */
+        put: operations["crosswalks_keep_by_hand_stores__int_store_id__kept_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/lookups": {
         parameters: {
             query?: never;
@@ -1369,11 +1403,16 @@ export interface components {
              */
             changed_at: string;
         };
-        /** ProductDetail */
+        /**
+         * ProductDetail
+         * @description ``kept`` names the fields that are kept by hand.
+         */
         ProductDetail: {
             product: components["schemas"]["ProductLine"];
             /** History */
             history: components["schemas"]["HistoryEntry"][];
+            /** Kept */
+            kept: string[];
         };
         /** FieldChange */
         FieldChange: {
@@ -3620,7 +3659,8 @@ export interface components {
         /**
          * Question
          * @description ``subject`` is the field, column, word or path that is asked about; ``table`` the look-up
-         *     that would remember the answer; ``touches`` counts products.
+         *     that would remember the answer; ``touches`` counts products. One put off till ``later`` still
+         *     holds its products.
          */
         Question: {
             /**
@@ -3653,6 +3693,11 @@ export interface components {
             proposal?: components["schemas"]["Proposal"] | null;
             /** @default null */
             suggestion?: components["schemas"]["Suggestion"] | null;
+            /**
+             * Later
+             * @default false
+             */
+            later?: boolean;
         };
         /** ValueTables */
         ValueTables: {
@@ -4276,6 +4321,45 @@ export interface components {
         CopySource: {
             /** Feed Id */
             feed_id: number;
+        };
+        /**
+         * Verdicts
+         * @description ``subject`` names what was decided about: ``field:price``, ``value:TABLE:WORD``,
+         *     ``category:TABLE:PATH``, or a question's kind and subject; ``proposal`` what was refused.
+         */
+        Verdicts: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "refused" | "later";
+            /** Subject */
+            subject: string;
+            /**
+             * Proposal
+             * @default
+             */
+            proposal?: string;
+            /**
+             * Back
+             * @default false
+             */
+            back?: boolean;
+        };
+        /**
+         * KeptField
+         * @description A field of a product that no feed may touch, or (``keep`` false) may touch again.
+         */
+        KeptField: {
+            /** Key */
+            key: string;
+            /** Field */
+            field: string;
+            /**
+             * Keep
+             * @default true
+             */
+            keep?: boolean;
         };
         /** LookupList */
         LookupList: {
@@ -6975,6 +7059,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MissingColumns"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_decide_feeds__int_feed_id__decisions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Verdicts"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_keep_by_hand_stores__int_store_id__kept_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptField"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */

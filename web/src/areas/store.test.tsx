@@ -77,7 +77,7 @@ describe("a product", () => {
   it("stands as a shop shows it beside its record and what each run changed", async () => {
     server().on("GET /api/v1/stores/1/products/QP-1", () => ({
       product,
-      history: [
+      kept: [], history: [
         { run_id: 4, at: new Date().toISOString(), kind: "changed", changes: [{ field: "price", before: "7.95", after: "8.95" }] },
         { run_id: 2, at: new Date().toISOString(), kind: "new", changes: [] },
       ],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import polars as pl
@@ -32,10 +33,17 @@ class Changeset:
         return {status: found.get(status, 0) for status in STATUSES}
 
 
-def compare(arriving: pl.DataFrame, plan: Plan, catalog: pl.DataFrame, owner: str) -> Changeset:
+def compare(
+    arriving: pl.DataFrame,
+    plan: Plan,
+    catalog: pl.DataFrame,
+    owner: str,
+    kept: Mapping[str, Sequence[str]] | None = None,
+) -> Changeset:
     """Fill a delivery and compare it with the catalog: key, ``__owner`` and every field as text.
 
     Only products of ``owner`` may change; a key that belongs to somebody else is rejected.
+    ``kept`` has the keys of products by the field that is kept by hand: it stays as it is.
     """
     filled = plan.fill(arriving)
     stored = catalog.rename({f: OLD + f for f in plan.fields if f in catalog.columns})
@@ -44,9 +52,9 @@ def compare(arriving: pl.DataFrame, plan: Plan, catalog: pl.DataFrame, owner: st
     joined = rows.join(stored.select(keep), on="key", how="left", maintain_order="left")
     problems = pl.concat([problems_of(filled, plan, arriving), _foreign(joined, plan, owner)])
     compared = fates(joined, problems.sort("row", maintain_order=True))
-    compared = compared.with_columns(_effective(one) for one in plan.filled).with_columns(
-        fields=_changed_fields(plan)
-    )
+    compared = compared.with_columns(
+        _effective(one, (kept or {}).get(one.field.name, ())) for one in plan.filled
+    ).with_columns(fields=_changed_fields(plan))
     compared = compared.with_columns(
         status=pl.when(pl.col(FATE) != "good")
         .then(pl.col(FATE))
@@ -98,12 +106,17 @@ def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
     )
 
 
-def _effective(one: FilledField) -> pl.Expr:
-    """What the field would hold: an empty or skipped value leaves what the store has."""
+def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
+    """What the field would hold: an empty or skipped value leaves what the store has, and so does
+    a feed where the value is kept by hand."""
     new, old = pl.col(NEW + one.field.name), pl.col(OLD + one.field.name)
     value = new if one.fill.when_empty == "clear" else pl.coalesce(new, old)
     if one.fill.on_problem == "skip" and one.flow.faults:
         value = pl.when(pl.col(one.code_column).is_null()).then(value).otherwise(old)
+    if kept:
+        value = (
+            pl.when(pl.col("key").is_in(list(kept)) & old.is_not_null()).then(old).otherwise(value)
+        )
     return value.alias(NEW + one.field.name)
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Sequence
+from collections.abc import Sequence, Set
 from typing import Literal
 
 from pydantic import BaseModel
@@ -71,12 +71,19 @@ def suggest(
     columns: Sequence[ColumnProfile],
     taken: Crosswalk,
     supplier: str,
+    refused: Set[tuple[str, str]] = frozenset(),
 ) -> list[Suggestion]:
     """The best column for each unfilled field, best first; each column is proposed once, but
-    for the key, which may share its column."""
+    for the key, which may share its column. Pairs of field and column that were ``refused`` are
+    not proposed again."""
     open_fields = [f for f in schema.fields if f.name not in taken.fills and not f.spare]
     ranked = sorted(
-        (s for f in open_fields for s in rank(f, columns, supplier)),
+        (
+            s
+            for f in open_fields
+            for s in rank(f, columns, supplier)
+            if (s.field, s.column) not in refused
+        ),
         key=lambda s: -s.score,
     )
     chosen: dict[str, Suggestion] = {}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from nomotax.core.crosswalk.model import Bundle
-from nomotax.demo.crosswalks.shared import NUMBER, TIDY, TRIM, always, column, formula, rate
+from nomotax.demo.crosswalks.shared import NUMBER, TIDY, TRIM, Step, always, column, formula, rate
 
 _SIZE = "sizes.size"
 _PLACES = {
@@ -47,7 +47,7 @@ def _measure(name: str, target: str) -> dict[str, Any]:
 
 def sollund_bundle() -> Bundle:
     """Reading, crosswalk and look-ups in one document."""
-    cost = [{"do": "amount", "currency": "USD", "column": "book:pricebook@currency"},
+    cost: list[Step] = [{"do": "amount", "currency": "USD", "column": "book:pricebook@currency"},
             {"do": "exchange", "source": "USD", "target": "EUR", "oldest": 30}]  # fmt: skip
     picture = f"{_SIZE}.picture@xlink:href"
     fills = {

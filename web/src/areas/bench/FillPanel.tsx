@@ -5,11 +5,13 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useField, type BenchState, type Fill, type StoreField, type Suggestion } from "../../api/hooks";
+import type { Schemas } from "../../api/client";
+import { putVerdict, useFeedEdit, useField, type BenchState, type Fill, type StoreField, type Suggestion } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { Failure } from "../../components/states";
 import { count } from "../../components/words";
 import { CountRow, Panel, Part } from "../../components/Panel";
+import { useUndo } from "../../shell/undo";
 import { SourceEditor } from "./SourceEditor";
 import { StepList } from "./StepList";
 import { TraceSection } from "./TraceSection";
@@ -27,6 +29,8 @@ interface FillPanelProps {
 const EMPTY: Fill = { parts: [], steps: [], when_empty: "leave", on_problem: "reject" };
 
 export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPanelProps) {
+  const undo = useUndo();
+  const verdict = useFeedEdit(bench.feed_id, (body: Schemas["Verdicts"]) => putVerdict(bench.feed_id, body));
   const detail = useField(bench.feed_id, name, row, delivery);
   const field = bench.fields.find((f) => f.field.name === name)?.field;
   if (!field) return null;
@@ -36,6 +40,13 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
   const fields = bench.fields.filter((f) => f.source && f.field.name !== name).map((f) => f.field.name);
   const error = bench.fields.find((f) => f.field.name === name)?.error;
   const fresh = detail.data?.field.name === name ? detail.data : undefined;
+  const refuse = (column: string) => {
+    const body = { verdict: "refused" as const, subject: `field:${name}`, proposal: column };
+    verdict.mutate(
+      { ...body, back: false },
+      { onSuccess: () => undo.did(`'${column}' is not for ${label}`, () => verdict.mutateAsync({ ...body, back: true })), onError: undo.failed },
+    );
+  };
   const set = (next: Fill | null, said: string) => void edits.setFill(name, next, `${label}: ${said}`);
   return (
     <Panel title={label} subtitle={describe(field)} label={`Fill of ${label}`} onClose={onClose}>
@@ -49,6 +60,7 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
         <Suggestions
           found={fresh?.suggestions ?? []}
           onTake={(s) => set(s.fill, `filled from '${s.column}'`)}
+          onRefuse={(s) => refuse(s.column)}
         />
       )}
       <Part title="Comes from">
@@ -124,7 +136,13 @@ function describe(field: StoreField): string {
   return parts.join(" · ");
 }
 
-function Suggestions({ found, onTake }: { found: Suggestion[]; onTake: (s: Suggestion) => void }) {
+interface SuggestionsProps {
+  found: Suggestion[];
+  onTake: (s: Suggestion) => void;
+  onRefuse: (s: Suggestion) => void;
+}
+
+function Suggestions({ found, onTake, onRefuse }: SuggestionsProps) {
   if (!found.length)
     return (
       <Alert severity="info" variant="outlined" sx={{ mb: 1.5, py: 0 }}>
@@ -146,6 +164,9 @@ function Suggestions({ found, onTake }: { found: Suggestion[]; onTake: (s: Sugge
           </Typography>
           <Button variant="outlined" onClick={() => onTake(s)} aria-label={`Fill from ${s.column}`}>
             Use
+          </Button>
+          <Button color="inherit" onClick={() => onRefuse(s)} aria-label={`Refuse ${s.column}`}>
+            Refuse
           </Button>
         </Box>
       ))}

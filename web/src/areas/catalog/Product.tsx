@@ -2,7 +2,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
@@ -13,6 +13,7 @@ import { TraceView } from "../../components/Trace";
 import { plainText } from "../../components/richText";
 import { ago, pictureAddress } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
+import { useUndo } from "../../shell/undo";
 
 type Detail = Schemas["ProductDetail"];
 
@@ -125,6 +126,17 @@ interface RecordProps {
 function Record({ store, detail, fields }: RecordProps) {
   const { content, supplier } = detail.product;
   const [asked, setAsked] = useState<string | null>(null);
+  const queries = useQueryClient();
+  const undo = useUndo();
+  const keep = useMutation({
+    mutationFn: (body: Schemas["KeptField"]) =>
+      take(api.PUT("/api/v1/stores/{store_id}/kept", { params: { path: { store_id: store } }, body })),
+    onSuccess: (_, body) => {
+      undo.did(body.keep ? "Kept by hand" : "Feeds may change it again", () => keep.mutateAsync({ ...body, keep: !body.keep }));
+      return queries.invalidateQueries({ queryKey: ["catalog", store] });
+    },
+    onError: undo.failed,
+  });
   const traced = useCatalogTrace(store, detail.product.key, asked);
   const last = new Map(
     detail.history.flatMap((h) => h.changes.map((c): [string, number] => [c.field, h.run_id])).reverse(),
@@ -140,7 +152,10 @@ function Record({ store, detail, fields }: RecordProps) {
             .filter((f) => content[f.name] || !f.spare)
             .map((f) => (
               <tr key={f.name}>
-                <td style={{ width: 150 }}>{f.title || f.name}</td>
+                <td style={{ width: 150 }}>
+                  {f.title || f.name}
+                  {detail.kept.includes(f.name) && <span className="quiet"> by hand</span>}
+                </td>
                 <td className="mono" title={content[f.name]}>
                   {content[f.name] && last.has(f.name) ? (
                     <button type="button" className="plain-button mono" aria-label={`Where ${f.title || f.name} comes from`} onClick={() => setAsked(asked === f.name ? null : f.name)}>
@@ -163,6 +178,14 @@ function Record({ store, detail, fields }: RecordProps) {
             Where “{fields.find((f) => f.name === asked)?.title || asked}” comes from
           </Typography>
           {traced.isError && <Failure error={traced.error} />}
+          <Button
+            variant="outlined"
+            color="inherit"
+            sx={{ mb: 1 }}
+            onClick={() => keep.mutate({ key: detail.product.key, field: asked, keep: !detail.kept.includes(asked) })}
+          >
+            {detail.kept.includes(asked) ? "Let feeds change it again" : "Keep it by hand: no feed may change it"}
+          </Button>
           {traced.data && <TraceView traced={traced.data} />}
         </Box>
       )}

@@ -6,7 +6,8 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { putPlaces, putWords, useBench, useFeedEdit, useQuestions, type BenchState, type Question } from "../../api/hooks";
+import { putPlaces, putVerdict, putWords, useBench, useFeedEdit, useQuestions, type BenchState, type Question } from "../../api/hooks";
+import type { Schemas } from "../../api/client";
 import { Mark } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count } from "../../components/words";
@@ -35,7 +36,16 @@ export function Questions({ onClose }: { onClose: () => void }) {
         <Nothing title="Nothing is open">Every column, word and category has an answer.</Nothing>
       )}
       {bench.data &&
-        found.map((q) => <Asked key={q.kind + q.subject} question={q} bench={bench.data} feed={feed} />)}
+        found.map((q, i) => (
+          <Box key={q.kind + q.subject}>
+            {q.later && !found[i - 1]?.later && (
+              <Typography variant="h3" color="textSecondary" sx={{ mt: 2 }}>
+                Put off; their products are held
+              </Typography>
+            )}
+            <Asked question={q} bench={bench.data} feed={feed} />
+          </Box>
+        ))}
     </Panel>
   );
 }
@@ -66,8 +76,30 @@ function Asked({ question, bench, feed }: AskedProps) {
         ) : (
           <FieldAnswer question={question} bench={bench} />
         )}
+        <Later question={question} feed={feed} />
       </Box>
     </Box>
+  );
+}
+
+/** Puts a question off; its products stay held. */
+function Later({ question, feed }: { question: Question; feed: number }) {
+  const undo = useUndo();
+  const subject = `${question.kind}:${question.subject}`;
+  const edit = useFeedEdit(feed, (back: boolean) => putVerdict(feed, { verdict: "later", subject, proposal: "", back }));
+  return (
+    <Button
+      color="inherit"
+      disabled={edit.isPending}
+      onClick={() =>
+        edit.mutate(Boolean(question.later), {
+          onSuccess: () => undo.did(question.later ? "Asked again" : "Put off", () => edit.mutateAsync(!question.later)),
+          onError: undo.failed,
+        })
+      }
+    >
+      {question.later ? "Ask again" : "Later"}
+    </Button>
   );
 }
 
@@ -75,6 +107,7 @@ function Asked({ question, bench, feed }: AskedProps) {
 function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
   const undo = useUndo();
   const [chosen, setChosen] = useState<string | null>(question.proposal?.place ?? null);
+  const refuse = useFeedEdit(feed, (verdict: Schemas["Verdicts"]) => putVerdict(feed, verdict));
   const put = question.kind === "value" ? putWords : putPlaces;
   const edit = useFeedEdit(feed, (place: string | null) =>
     put(feed, question.table ?? "", { [question.subject]: place }),
@@ -104,6 +137,20 @@ function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
       {question.kind === "category" && (
         <Button color="inherit" disabled={edit.isPending} onClick={() => answer("")}>
           Not sold
+        </Button>
+      )}
+      {question.proposal && (
+        <Button
+          color="inherit"
+          onClick={() => {
+            const verdict = { verdict: "refused" as const, subject: `${question.kind}:${question.table}:${question.subject}`, proposal: question.proposal?.place ?? "" };
+            refuse.mutate(
+              { ...verdict, back: false },
+              { onSuccess: () => undo.did("Suggestion refused", () => refuse.mutateAsync({ ...verdict, back: true })), onError: undo.failed },
+            );
+          }}
+        >
+          Refuse it
         </Button>
       )}
       {question.proposal && (

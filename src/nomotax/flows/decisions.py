@@ -1,0 +1,64 @@
+"""Decisions that are no answers: a suggestion refused, a question put off, a value kept by hand."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import BaseModel, Field
+
+from nomotax.core.errors import NotFound
+from nomotax.records.database import session
+from nomotax.records.repositories import Catalog, Decisions, Feeds, Stores
+
+Verdict = Literal["refused", "later"]
+
+
+class Verdicts(BaseModel):
+    """``subject`` names what was decided about: ``field:price``, ``value:TABLE:WORD``,
+    ``category:TABLE:PATH``, or a question's kind and subject; ``proposal`` what was refused."""
+
+    verdict: Verdict
+    subject: str = Field(max_length=2000)
+    proposal: str = Field(default="", max_length=2000)
+    back: bool = False
+
+
+class KeptField(BaseModel):
+    """A field of a product that no feed may touch, or (``keep`` false) may touch again."""
+
+    key: str
+    field: str
+    keep: bool = True
+
+
+def decide(feed_id: int, decision: Verdicts) -> None:
+    """Remember a verdict, or take it back. Raises ``NotFound``."""
+    with session() as db:
+        Feeds(db).get(feed_id)
+        repo = Decisions(db)
+        if decision.back:
+            repo.forget(feed_id, decision.verdict, decision.subject, decision.proposal)
+        else:
+            repo.remember(feed_id, decision.verdict, decision.subject, decision.proposal)
+
+
+def decided(feed_id: int, verdict: Verdict) -> set[tuple[str, str]]:
+    """Subjects with the proposal that was decided about."""
+    with session() as db:
+        return Decisions(db).of_feed(feed_id, verdict)
+
+
+def keep_by_hand(store_id: int, kept: KeptField) -> None:
+    """Keep a field of a product from feeds, or give it back to them. Raises ``NotFound``."""
+    with session() as db:
+        if kept.field not in Stores(db).schema(store_id):
+            raise NotFound(f"The store schema has no field {kept.field!r}.")
+        catalog = Catalog(db)
+        catalog.product(store_id, kept.key)
+        catalog.keep(store_id, kept.key, kept.field, kept.keep)
+
+
+def kept_of(store_id: int) -> dict[str, list[str]]:
+    """Keys of products by the field that is kept by hand."""
+    with session() as db:
+        return Catalog(db).kept(store_id)
