@@ -18,6 +18,7 @@ from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
 from nomotax.core.crosswalk.steps.text import Affix, Cut, Trim
 from nomotax.core.crosswalk.steps.values import Convert, Date, Number, YesNo
+from nomotax.core.crosswalk.trade_words import trade_words
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.schema.model import FieldKind, Role, StoreField, StoreSchema
 from nomotax.core.units.table import UNITS, Unit, find_unit
@@ -140,20 +141,47 @@ def _name_score(field_: StoreField, column: str) -> tuple[int, str]:
 
 
 def _one_name_score(field_: StoreField, column: str) -> tuple[int, str]:
-    arriving = plain(column)
     own = [plain(field_.label), plain(field_.name)]
-    if _joined(arriving) in map(_joined, own):
-        return 80, "same name"
     synonyms = [plain(s) for s in field_.synonyms]
-    if _joined(arriving) in map(_joined, synonyms):
-        return 75, f"'{column}' is another word for {field_.label}"
+    trade = trade_words(field_)
+    arriving, label = plain(column), field_.label
+    same = [
+        (80, own, "same name"),
+        (75, synonyms, f"'{column}' is another word for {label}"),
+        (72, trade, f"'{column}' is what the trade calls {label}"),
+    ]
+    for score, names, why in same:
+        if _joined(arriving) in map(_joined, names):
+            return score, why
+    known = [*own, *synonyms, *trade]
     bare = " ".join(w for w in arriving.split() if not find_unit(w) and w not in _CODES)
-    if bare and (bare in own or bare in synonyms):
-        return 70, f"'{column}' names {field_.label} with its unit or currency"
-    best = max((fuzz.token_sort_ratio(arriving, n) for n in (*own, *synonyms)), default=0)
-    if best >= 72:
-        return round(best * 0.6), f"'{column}' is written almost like {field_.label}"
-    return 0, ""
+    if bare and bare in known:
+        return 70, f"'{column}' names {label} with its unit or currency"
+    return _alike(column, arriving, known, label)
+
+
+def _alike(column: str, arriving: str, known: list[str], label: str) -> tuple[int, str]:
+    """A name that holds a known one, or is written almost like it."""
+    inside = max((w for w in known if _within(w, arriving)), key=len, default="")
+    if inside:
+        return 48 + min(12, len(inside)), f"'{column}' says '{inside}'"
+    best = max((fuzz.token_sort_ratio(arriving, n) for n in known), default=0)
+    return (
+        (round(best * 0.6), f"'{column}' is written almost like {label}") if best >= 72 else (0, "")
+    )
+
+
+def _within(known: str, arriving: str) -> bool:
+    """A known name stands in the arriving one: as words of its own, at an end of a compound, or
+    cut short (``suggested retail`` for ``suggested retail price``)."""
+    if len(known) < 3:
+        return False
+    if f" {known} " in f" {arriving} " or (" " in arriving and known.startswith(f"{arriving} ")):
+        return True
+    return len(known) >= 4 and any(
+        w != known and (w.endswith(known) or (len(known) >= 5 and w.startswith(known)))
+        for w in arriving.split()
+    )
 
 
 def _joined(words: str) -> str:
