@@ -13,6 +13,12 @@ from playwright.sync_api import Browser, sync_playwright
 from nomotax.demo.load import DATA
 from tests.browser.conftest import FLAGS, Installation
 
+#: Buttons pressed before the picture is taken, by the view.
+PRESSED = {
+    "fill": "Where row 1 gets it from",
+    "formula": "Formula",
+    "product": "Where Price comes from",
+}
 VIEWS = [
     ("arrivals", "/s/1/arrivals", "light"),
     ("reading", "/s/1/feeds/1/reading", "light"),
@@ -21,10 +27,11 @@ VIEWS = [
     ("reading-xml-dark", "/s/1/feeds/2/reading", "dark"),
     ("bench", "/s/1/feeds/1/bench?delivery=6", "light"),
     ("fill", "/s/1/feeds/1/bench?delivery=6&field=price", "light"),
+    ("formula", "/s/1/feeds/2/bench?field=name", "light"),
     ("bench-dark", "/s/1/feeds/1/bench?delivery=6&field=colour&only=questions", "dark"),
     ("categories", "/s/1/feeds/1/categories?delivery=6", "light"),
     ("values", "/s/1/feeds/1/values?delivery=6", "light"),
-    ("prices", "/s/1/feeds/1/prices?delivery=6", "light"),
+    ("prices", "/s/1/feeds/3/prices", "light"),
     ("review", "/s/1/runs/2", "light"),
     ("review-dark", "/s/1/runs/2?status=rejected", "dark"),
     ("catalog", "/s/1/catalog?category=Painting", "light"),
@@ -54,6 +61,10 @@ def two_weeks(address: str) -> None:
         "/feeds/1/crosswalk",
         json.loads((DATA / "quarrow-crosswalk.json").read_text()),
     )
+    others = ("sollund", "brindlecombe", "castelune", "former-platform")
+    for feed, name in enumerate(others, 2):
+        document = json.loads((DATA / f"{name}-crosswalk.json").read_text())
+        ask(address, "PUT", f"/feeds/{feed}/crosswalk", document)
     settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
     ask(address, "POST", "/runs/1/apply")
     settle(address, 1, "applied")
@@ -76,6 +87,9 @@ def take(browser: Browser, address: str, name: str, path: str, scheme: str, out:
     page = context.new_page()
     page.goto(address + path)
     page.wait_for_load_state("networkidle")
+    if name in PRESSED:
+        page.get_by_role("button", name=PRESSED[name]).first.click()
+        page.wait_for_load_state("networkidle")
     page.wait_for_timeout(500)
     page.screenshot(path=out / f"{name}.png")
     context.close()
