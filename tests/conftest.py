@@ -8,6 +8,7 @@ import tempfile
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from nomotax.demo.load import DATA
 from nomotax.flows.map_file import load_bundle, load_schema
@@ -93,3 +94,6 @@ def work():
 
 
 os.environ.setdefault("POLARS_MAX_THREADS", "2")
+# The first example of a property loads what it tests; how long that takes says nothing.
+settings.register_profile("ours", deadline=None)
+settings.load_profile("ours")

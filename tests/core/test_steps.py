@@ -200,6 +200,15 @@ def test_money_rounds_half_away_from_zero(values):
     assert results == [v.quantize(Decimal("0.01"), ROUND_HALF_UP) for v in values]
 
 
+@pytest.fixture(scope="module")
+def registry():
+    """The other library's units; made once, since that is slow."""
+    made = pint.UnitRegistry(non_int_type=Decimal)
+    for name, count in [("dozen", 12), ("pair", 2), ("gross", 144), ("ream", 500)]:
+        made.define(f"{name} = {count} * count")
+    return made
+
+
 _PINT = {"in": "inch", "ft": "foot", "yd": "yard", "floz": "fluid_ounce", "cm2": "cm**2",
          "m2": "m**2", "gsm": "g/m**2", "pc": "count", "dz": "dozen", "t": "tonne", "pt": "pint",
          "qt": "quart", "gal": "gallon", "cm3": "cm**3", "m3": "m**3", "mm2": "mm**2",
@@ -211,10 +220,7 @@ _PINT = {"in": "inch", "ft": "foot", "yd": "yard", "floz": "fluid_ounce", "cm2":
     ("source", "target"),
     [(a, b) for a in UNITS for b in UNITS if UNITS[a].dimension == UNITS[b].dimension],
 )
-def test_units_agree_with_an_independent_library(source, target):
-    registry = pint.UnitRegistry(non_int_type=Decimal)
-    for name, count in [("dozen", 12), ("pair", 2), ("gross", 144), ("ream", 500)]:
-        registry.define(f"{name} = {count} * count")
+def test_units_agree_with_an_independent_library(source, target, registry):
     quantity = registry.Quantity(Decimal("123.45"), _PINT.get(source, source))
     expected = quantity.to(_PINT.get(target, target)).magnitude
     steps = [{"do": "number"}, {"do": "convert", "source": source, "target": target}]

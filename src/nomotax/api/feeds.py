@@ -73,10 +73,12 @@ class OtherwiseEdit(BaseModel):
 
 
 class PlaceEdit(BaseModel):
-    """Store paths by arriving path; null takes a placement back, "" means not sold."""
+    """Store paths by arriving path; null takes a placement back, "" means not sold. ``fallback``
+    is where all goes that no placement covers ("" asks); null leaves it as it is."""
 
     table: str
-    places: dict[str, str | None]
+    places: dict[str, str | None] = {}
+    fallback: str | None = None
 
 
 class QuestionList(BaseModel):
@@ -158,7 +160,7 @@ def get_categories(path: FeedPath, query: OfDelivery) -> Response:
 @api.put("/feeds/<int:feed_id>/categories", responses={200: Done})
 def set_places(path: FeedPath, body: PlaceEdit) -> Response:
     """Place arriving categories."""
-    placing.set_places(path.feed_id, body.table, body.places)
+    placing.set_places(path.feed_id, body.table, body.places, body.fallback)
     return answer(Done())
 
 

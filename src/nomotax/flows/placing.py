@@ -63,6 +63,7 @@ class CategoryView(BaseModel):
     field: str
     table: str
     separator: str
+    fallback: str
     arriving: list[PlaceRow]
     store: list[str]
     unplaced: int
@@ -189,8 +190,8 @@ def _category_view(
             )
         )
     return CategoryView(
-        field=name, table=table.name, separator=table.separator, arriving=rows,
-        store=list(bench.categories), unplaced=unplaced,
+        field=name, table=table.name, separator=table.separator, fallback=table.fallback,
+        arriving=rows, store=list(bench.categories), unplaced=unplaced,
     )  # fmt: skip
 
 
@@ -227,7 +228,9 @@ def set_otherwise(feed_id: int, table: str, otherwise: Otherwise, word: str) -> 
         lookups.save(store_id, current.model_copy(update={"otherwise": otherwise, "word": word}))
 
 
-def set_places(feed_id: int, table: str, places: dict[str, str | None]) -> None:
+def set_places(
+    feed_id: int, table: str, places: dict[str, str | None], fallback: str | None = None
+) -> None:
     """Place arriving paths; null takes a placement back, "" says the branch is not sold.
     Store categories that are not there yet are made."""
     with session() as db:
@@ -237,7 +240,11 @@ def set_places(feed_id: int, table: str, places: dict[str, str | None]) -> None:
         kept = {k: v for k, v in current.placements.items() if current.split(k) not in changed}
         kept |= {k: v for k, v in places.items() if v is not None}
         Stores(db).add_categories(store_id, [v for v in places.values() if v])
-        lookups.save(store_id, current.model_copy(update={"placements": kept}))
+        changes: dict[str, object] = {"placements": kept}
+        if fallback is not None:
+            changes["fallback"] = fallback
+            Stores(db).add_categories(store_id, [fallback] if fallback else [])
+        lookups.save(store_id, current.model_copy(update=changes))
 
 
 def _lookups_of(feed_id: int, db: Session) -> tuple[int, LookupsRepository]:

@@ -315,3 +315,11 @@ export function useLookups(store: number) {
 
 export const putVerdict = (feed: number, body: Schemas["Verdicts"]) =>
   take(api.POST("/api/v1/feeds/{feed_id}/decisions", { params: { path: { feed_id: feed } }, body }));
+
+export const putFallback = (feed: number, table: string, fallback: string) =>
+  take(
+    api.PUT("/api/v1/feeds/{feed_id}/categories", {
+      params: { path: { feed_id: feed } },
+      body: { table, places: {}, fallback },
+    }),
+  );

@@ -3780,6 +3780,8 @@ export interface components {
             table: string;
             /** Separator */
             separator: string;
+            /** Fallback */
+            fallback: string;
             /** Arriving */
             arriving: components["schemas"]["PlaceRow"][];
             /** Store */
@@ -3811,15 +3813,24 @@ export interface components {
         };
         /**
          * PlaceEdit
-         * @description Store paths by arriving path; null takes a placement back, "" means not sold.
+         * @description Store paths by arriving path; null takes a placement back, "" means not sold. ``fallback``
+         *     is where all goes that no placement covers ("" asks); null leaves it as it is.
          */
         PlaceEdit: {
             /** Table */
             table: string;
-            /** Places */
-            places: {
+            /**
+             * Places
+             * @default {}
+             */
+            places?: {
                 [key: string]: string | null;
             };
+            /**
+             * Fallback
+             * @default null
+             */
+            fallback?: string | null;
         };
         /**
          * PriceView

@@ -9,10 +9,11 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Sequence, Set
+from functools import lru_cache
 from typing import Literal
 
 from pydantic import BaseModel
-from rapidfuzz import fuzz
+from rapidfuzz import fuzz, process
 
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
@@ -60,6 +61,7 @@ class Suggestion(BaseModel):
     fill: Fill
 
 
+@lru_cache(maxsize=8192)
 def plain(name: str) -> str:
     """A name without case, accents and punctuation, for comparing."""
     stripped = unicodedata.normalize("NFKD", name)
@@ -165,10 +167,10 @@ def _alike(column: str, arriving: str, known: list[str], label: str) -> tuple[in
     inside = max((w for w in known if _within(w, arriving)), key=len, default="")
     if inside:
         return 48 + min(12, len(inside)), f"'{column}' says '{inside}'"
-    best = max((fuzz.token_sort_ratio(arriving, n) for n in known), default=0)
-    return (
-        (round(best * 0.6), f"'{column}' is written almost like {label}") if best >= 72 else (0, "")
-    )
+    near = process.extractOne(arriving, known, scorer=fuzz.token_sort_ratio, score_cutoff=72)
+    if near is None:
+        return 0, ""
+    return round(near[1] * 0.6), f"'{column}' is written almost like {label}"
 
 
 def _within(known: str, arriving: str) -> bool:

@@ -14,6 +14,7 @@ import { CountRow, Panel, Part } from "../../components/Panel";
 import { useUndo } from "../../shell/undo";
 import { SourceEditor } from "./SourceEditor";
 import { StepList } from "./StepList";
+import { StepsMenu } from "./StepsMenu";
 import { TraceSection } from "./TraceSection";
 import type { Edits } from "./useEdits";
 
@@ -89,6 +90,7 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
             place={{ feed: bench.feed_id, delivery, row, value: null, columns, fields }}
             onChange={(steps, said) => set({ ...fill, steps }, said)}
           />
+          <StepsMenu bench={bench} name={name} fill={fill} edits={edits} />
         </Part>
       )}
       {fresh && fresh.problems.length > 0 && (

@@ -8,6 +8,7 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import type { Step } from "../../api/hooks";
 import { FormulaEditor, type FormulaPlace } from "./FormulaEditor";
+import { LookupChoice } from "./LookupChoice";
 import { formOf, setting, UNITS, withSetting, type InputKind, type StepInput } from "./steps";
 
 interface StepSettingsProps {
@@ -40,7 +41,7 @@ interface SettingProps {
   onChange: (value: unknown) => void;
 }
 
-const MAY_NOT_BE_EMPTY = new Set(["find", "at", "table", "ladder", "chain"]);
+const MAY_NOT_BE_EMPTY = new Set(["find", "at"]);
 const WIDTHS: Partial<Record<InputKind, number>> = { number: 120, decimal: 104, words: 150 };
 
 /** What typed text means for a kind of setting; undefined where it is none. */
@@ -65,6 +66,8 @@ function Setting({ input, place, value, onChange }: SettingProps) {
         slotProps={{ typography: { variant: "caption" } }}
       />
     );
+  if (input.kind === "value_table" || input.kind === "category_table" || input.kind === "ladder" || input.kind === "chain")
+    return <LookupChoice kind={input.kind} label={input.label} value={String(value ?? "")} onChange={onChange} />;
   if (input.kind === "column")
     return (
       <Autocomplete

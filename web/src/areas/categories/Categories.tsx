@@ -3,11 +3,12 @@ import Autocomplete, { createFilterOptions } from "@mui/material/Autocomplete";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
+import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Schemas } from "../../api/client";
-import { putPlaces, useCategories, useFeedEdit } from "../../api/hooks";
+import { putFallback, putPlaces, useCategories, useFeedEdit } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { Nothing, Waiting } from "../../components/states";
 import { count } from "../../components/words";
@@ -102,8 +103,36 @@ function Ready({ feed, view }: { feed: number; view: View }) {
           ))}
         </Box>
       </Box>
-      <StoreTree store={view.store} picked={[...picked]} onPlace={place} />
+      <StoreTree view={view} picked={[...picked]} onPlace={place} fallback={<Fallback feed={feed} view={view} />} />
     </Box>
+  );
+}
+
+/** Where all goes that no placement covers. */
+function Fallback({ feed, view }: { feed: number; view: View }) {
+  const undo = useUndo();
+  const edit = useFeedEdit(feed, (fallback: string) => putFallback(feed, view.table, fallback));
+  return (
+    <TextField
+      select
+      label="What no branch covers"
+      value={view.fallback}
+      fullWidth
+      slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}
+      onChange={(e) =>
+        edit.mutate(e.target.value, {
+          onSuccess: () => undo.did("Where the rest goes was changed", () => edit.mutateAsync(view.fallback)),
+          onError: undo.failed,
+        })
+      }
+    >
+      <MenuItem value="">ask me</MenuItem>
+      {view.store.map((path) => (
+        <MenuItem key={path} value={path}>
+          goes to {path}
+        </MenuItem>
+      ))}
+    </TextField>
   );
 }
 
@@ -161,7 +190,8 @@ function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
         onPlace={(to) => onPlace({ [place.path]: to }, to ? `'${place.label}' goes to ${to}` : `'${place.label}' is not sold`)}
       />
       <Typography variant="caption" color="textSecondary" noWrap sx={{ width: 130, flex: "none" }}>
-        {inherited && `from '${place.by?.split(/[/>|]/).at(-1)}'`}
+        {place.place !== null && !place.by && "the rest"}
+        {inherited && place.by && `from '${place.by?.split(/[/>|]/).at(-1)}'`}
         {place.place === null && place.own > 0 && place.proposal && (
           <Button onClick={() => onPlace({ [place.path]: place.proposal?.place ?? null }, `'${place.label}' goes to ${place.proposal?.place}`)} title={place.proposal.reason}>
             Accept

@@ -3,23 +3,31 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
+import type { Schemas } from "../../api/client";
 import { count } from "../../components/words";
 import type { Placing } from "./Categories";
 
 interface StoreTreeProps {
-  store: string[];
+  view: Pick<Schemas["CategoryView"], "store" | "separator">;
   picked: string[];
   onPlace: Placing;
+  fallback?: ReactNode;
 }
 
-export function StoreTree({ store, picked, onPlace }: StoreTreeProps) {
+export function StoreTree({ view, picked, onPlace, fallback }: StoreTreeProps) {
+  const { store, separator } = view;
   const [search, setSearch] = useState("");
   const shown = store.filter((p) => p.toLowerCase().includes(search.toLowerCase()));
   const place = (to: string) =>
     onPlace(
       Object.fromEntries(picked.map((p) => [p, to])),
       `${count(picked.length, "branch goes", "branches go")} to ${to || "nothing: not sold"}`,
+    );
+  const keepNames = () =>
+    onPlace(
+      Object.fromEntries(picked.map((p) => [p, p.split(separator).map((part) => part.trim()).filter(Boolean).join(" > ")])),
+      `${count(picked.length, "branch keeps its name", "branches keep their names")}`,
     );
   return (
     <Box
@@ -69,11 +77,15 @@ export function StoreTree({ store, picked, onPlace }: StoreTreeProps) {
               New: {search}
             </Button>
           )}
+          <Button variant="outlined" color="inherit" onClick={keepNames}>
+            Make them, names kept
+          </Button>
           <Button variant="outlined" color="inherit" onClick={() => place("")}>
             Do not sell
           </Button>
         </Box>
       )}
+      {!picked.length && fallback && <Box sx={{ p: 1.25, borderTop: 1, borderColor: "divider" }}>{fallback}</Box>}
     </Box>
   );
 }
