@@ -184,6 +184,7 @@ def test_damaged_files_are_never_a_crash_nor_a_silent_loss(kind):
         ("up.zip", files.zipped({"../../etc/evil.csv": b"a;b\n1;2\n"}), "outside its folder"),
         ("bomb.zip", files.zipped({"a.csv": bytes(80 << 20)}), "fill a disk"),
     ],
+    ids=lambda value: value if isinstance(value, str) else "data",
 )  # fmt: skip
 def test_what_cannot_be_read_says_why_and_what_to_do(name, data, says):
     with pytest.raises(NomotaxError) as refused:
