@@ -146,6 +146,23 @@ function Record({ store, detail, fields }: RecordProps) {
       <Typography variant="h2" gutterBottom>
         Record <Typography component="span" color="textSecondary">from {supplier}</Typography>
       </Typography>
+      {asked && (
+        <Box component="section" aria-label="Where it comes from" sx={{ mb: 1.5, p: 1.5, border: 1, borderColor: "divider" }}>
+          <Typography variant="h2" gutterBottom>
+            Where “{fields.find((f) => f.name === asked)?.title || asked}” comes from
+          </Typography>
+          {traced.isError && <Failure error={traced.error} />}
+          <Button
+            variant="outlined"
+            color="inherit"
+            sx={{ mb: 1 }}
+            onClick={() => keep.mutate({ key: detail.product.key, field: asked, keep: !detail.kept.includes(asked) })}
+          >
+            {detail.kept.includes(asked) ? "Let feeds change it again" : "Keep it by hand: no feed may change it"}
+          </Button>
+          {traced.data && <TraceView traced={traced.data} />}
+        </Box>
+      )}
       <Box component="table" sx={{ width: "100%", borderCollapse: "collapse", tableLayout: "fixed", "& td": { height: 25, borderBottom: 1, borderColor: "paper2.line", px: 0.75, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } }}>
         <tbody>
           {fields
@@ -172,23 +189,6 @@ function Record({ store, detail, fields }: RecordProps) {
             ))}
         </tbody>
       </Box>
-      {asked && (
-        <Box component="section" aria-label="Where it comes from" sx={{ mt: 2, p: 1.5, border: 1, borderColor: "divider" }}>
-          <Typography variant="h2" gutterBottom>
-            Where “{fields.find((f) => f.name === asked)?.title || asked}” comes from
-          </Typography>
-          {traced.isError && <Failure error={traced.error} />}
-          <Button
-            variant="outlined"
-            color="inherit"
-            sx={{ mb: 1 }}
-            onClick={() => keep.mutate({ key: detail.product.key, field: asked, keep: !detail.kept.includes(asked) })}
-          >
-            {detail.kept.includes(asked) ? "Let feeds change it again" : "Keep it by hand: no feed may change it"}
-          </Button>
-          {traced.data && <TraceView traced={traced.data} />}
-        </Box>
-      )}
       <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
         History
       </Typography>
