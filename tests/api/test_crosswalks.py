@@ -106,6 +106,9 @@ def test_a_crosswalk_starts_another_feed(mapped):
     mapped.post(f"/api/v1/feeds/{feed['id']}/deliveries", data=form)
     missing = send(mapped, "post", f"/feeds/{feed['id']}/copy", {"feed_id": 1})["missing"]
     assert "Cost EUR" in missing and "ArtNo" not in missing
+    send(mapped, "post", "/feeds/1/copy", {"feed_id": feed["id"]})
+    kept = get(mapped, "/feeds/1/versions")["versions"]
+    assert [v["note"] for v in kept] == ["before the crosswalk of List came in"]
 
 
 def test_tables_go_out_and_come_in_as_csv_with_their_history(mapped):

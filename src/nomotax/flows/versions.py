@@ -96,12 +96,17 @@ def restore_version(feed_id: int, number: int) -> None:
 
 def copy_crosswalk(feed_id: int, source_id: int) -> list[str]:
     """Start a feed with another feed's crosswalk; gives the columns that this feed does not have.
-    Look-ups are shared. Raises ``Conflict`` between different stores."""
+    Look-ups are shared. The draft as it was is kept as a version before. Raises ``Conflict``
+    between different stores."""
+    mine = open_workbench(feed_id).bundle()
     with session() as db:
         feeds = Feeds(db)
         feed, source = feeds.get(feed_id), feeds.get(source_id)
         if feeds.supplier(feed).store_id != feeds.supplier(source).store_id:
             raise Conflict("The other feed belongs to another store.")
+        if mine.crosswalk != Crosswalk():
+            note = f"before the crosswalk of {source.name} came in"
+            Runs(db).freeze(feed_id, mine.model_dump(mode="json"), note)
         feed.draft, feed.draft_revision = source.draft, feed.draft_revision + 1
         db.add(feed)
     return sorted(open_workbench(feed_id).missing)

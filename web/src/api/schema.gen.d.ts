@@ -3141,7 +3141,7 @@ export interface components {
              * Fact
              * @default null
              */
-            fact?: ("row" | "feed" | "supplier" | "supplier_code" | "currency" | "received") | null;
+            fact?: ("row" | "feed" | "supplier" | "supplier_code" | "received") | null;
         };
         /**
          * PerUnit

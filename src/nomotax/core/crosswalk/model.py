@@ -114,7 +114,7 @@ class Chain(BaseModel):
         return flow
 
 
-Fact = Literal["row", "feed", "supplier", "supplier_code", "currency", "received"]
+Fact = Literal["row", "feed", "supplier", "supplier_code", "received"]
 
 
 class Part(BaseModel):

@@ -30,7 +30,6 @@ FACTS: dict[Fact, str] = {
     "feed": "feed's name",
     "supplier": "supplier's name",
     "supplier_code": "supplier's code",
-    "currency": "feed's currency",
     "received": "day it was received",
 }
 
