@@ -7,6 +7,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
+import psycopg
 import pytest
 from hypothesis import settings
 
@@ -36,28 +37,55 @@ def cluster():
     folder.chmod(0o755)
     server = Cluster(folder / "pg", free_port())
     server.start()
+    # What a test writes need not outlive a power cut of the machine.
+    _administer(server, "alter system set fsync = off", "select pg_reload_conf()")
     yield server
     server.stop("immediate")
     shutil.rmtree(folder, ignore_errors=True)
 
 
-@pytest.fixture
-def database(cluster, tmp_path, monkeypatch):
-    """An empty, migrated database and an empty artifact store."""
-    from sqlalchemy import text
+def _administer(server, *statements: str) -> None:
+    """Run statements about whole databases, from outside the one that is used."""
+    with psycopg.connect(server.url.replace("/nomotax", "/postgres"), autocommit=True) as admin:
+        for statement in statements:
+            admin.execute(statement)
 
+
+def _copy_database(server, source: str, target: str) -> None:
+    from nomotax.records.database import engine_for
+
+    engine_for(server.url).dispose()
+    _administer(
+        server,
+        f"drop database if exists {target} with (force)",
+        f"create database {target} template {source}",
+    )
+
+
+@pytest.fixture(scope="session")
+def migrated(cluster):
+    """The name of a migrated database without a record, to be copied."""
+    from nomotax.records.database import migrate
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("NOMOTAX_DATABASE_URL", cluster.url)
+        migrate()
+    _copy_database(cluster, "nomotax", "migrated")
+    return "migrated"
+
+
+@pytest.fixture
+def database(cluster, migrated, tmp_path, monkeypatch):
+    """An empty, migrated database and an empty artifact store."""
     from nomotax.jobs.app import _queue
-    from nomotax.records.database import engine_for, migrate
 
     monkeypatch.setenv("NOMOTAX_DATABASE_URL", cluster.url)
     monkeypatch.setenv("NOMOTAX_ARTIFACTS", str(tmp_path / "artifacts"))
-    # The queue's connections remember types of the schema that is dropped here.
+    # The queue's connections are to the database that is dropped here.
     if _queue.cache_info().currsize:
         _queue(cluster.url).close()
         _queue.cache_clear()
-    with engine_for(cluster.url).begin() as connection:
-        connection.execute(text("drop schema public cascade; create schema public"))
-    migrate()
+    _copy_database(cluster, migrated, "nomotax")
     return cluster
 
 
@@ -69,12 +97,28 @@ def suppliers():
     return [SUPPLIER]
 
 
+@pytest.fixture(scope="session")
+def loaded():
+    """The demo stores loaded so far, by their suppliers: id, name of the copy, artifacts."""
+    return {}
+
+
 @pytest.fixture
-def demo(database, suppliers):
+def demo(database, suppliers, loaded, tmp_path, tmp_path_factory):
     """The demo store with the first delivery waiting; gives the store's id."""
     from nomotax.demo.load import load_demo
 
-    return load_demo(suppliers)
+    key, artifacts = tuple(suppliers), tmp_path / "artifacts"
+    if key in loaded:
+        store, copy, files = loaded[key]
+        _copy_database(database, copy, "nomotax")
+        shutil.copytree(files, artifacts)
+        return store
+    store, copy, files = load_demo(suppliers), f"demo{len(loaded)}", tmp_path_factory.mktemp("demo")
+    _copy_database(database, "nomotax", copy)
+    shutil.copytree(artifacts, files, dirs_exist_ok=True)
+    loaded[key] = store, copy, files
+    return store
 
 
 @pytest.fixture

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import http.server
 import io
+import threading
 
 import pytest
 
+from nomotax.demo.bank import todays_rates
 from tests.api.test_path import BUNDLE, get, prepare, send
 
 INES = {"X-Person": "In%C3%A8s"}
@@ -129,6 +132,45 @@ def test_tables_go_out_and_come_in_as_csv_with_their_history(mapped):
     patch = {"name": "Quarrow colour", "match": "exact"}
     send(mapped, "put", "/stores/1/value-tables", patch)
     assert get(mapped, "/feeds/1/values")["tables"][0]["match"] == "exact"
+
+
+@pytest.fixture
+def bank():
+    """A bank's list on loopback; gives its address, and what it answers can be changed."""
+    answers = {"body": todays_rates().encode()}
+
+    class Answering(http.server.BaseHTTPRequestHandler):
+        def do_GET(self):
+            self.send_response(200)
+            self.end_headers()
+            self.wfile.write(answers["body"])
+
+        def log_message(self, *args):
+            pass
+
+    with http.server.ThreadingHTTPServer(("127.0.0.1", 0), Answering) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        yield f"http://127.0.0.1:{server.server_port}/daily.csv", answers
+        server.shutdown()
+
+
+def test_rates_come_from_a_bank(client, bank):
+    address, answers = bank
+    taken = send(client, "post", "/stores/1/rates/fetch", {"address": address})["rates"]
+    assert [r["source"] for r in taken] == ["USD", "GBP", "CHF"]
+    found = get(client, "/stores/1/lookups")
+    assert found["rates_address"] == address and len(found["rates"]) == 3
+    old = b"day,source,target,rate\n2020-01-01,USD,EUR,2\n2020-01-01,SEK,EUR,0.1\n"
+    form = {"file": (io.BytesIO(old), "old.csv")}
+    answer = client.post("/api/v1/stores/1/rates.csv", data=form)
+    assert [r["source"] for r in answer.json["rates"]] == ["SEK"]
+    answers["body"] = b"<html>"
+    for wrong in (address, "ftp://x.example", "http://127.0.0.1:9/none"):
+        refused = client.post("/api/v1/stores/1/rates/fetch", json={"address": wrong})
+        assert refused.status_code == 422 and refused.json["remedy"], refused.text
+    assert len(get(client, "/stores/1/lookups")["rates"]) == 4
+    stand_in = client.get("/stand-in/bank.example/rates/daily.csv")
+    assert stand_in.data.startswith(b"day,source,target,rate")
 
 
 def test_rates_and_saved_steps_are_shared(mapped):

@@ -58,14 +58,14 @@ def test_a_branch_covers_what_is_below_unless_a_lower_one_says_otherwise(client,
     places = {"Brush": "Brushes", "Brush/Fan": "Brushes > Bristle brushes", "Remnants": ""}
     body = {"table": "Brush places", "places": places}
     send(client, "put", f"/feeds/{brushes}/categories", body)
-    view = get(client, f"/feeds/{brushes}/categories")
+    view = get(client, f"/feeds/{brushes}/categories")["views"][0]
     rows = {r["path"]: r for r in view["arriving"]}
     assert (rows["Brush/Round"]["place"], rows["Brush/Round"]["by"]) == ("Brushes", "Brush")
     assert rows["Brush/Fan"]["by"] == "Brush/Fan" and rows["Brush"]["count"] == 3
     assert rows["Remnants/Misc"]["place"] == "" and view["unplaced"] == 0
     back = {"table": "Brush places", "places": {"Brush": None}}
     send(client, "put", f"/feeds/{brushes}/categories", back)
-    assert get(client, f"/feeds/{brushes}/categories")["unplaced"] == 2
+    assert get(client, f"/feeds/{brushes}/categories")["views"][0]["unplaced"] == 2
 
 
 def test_a_branch_that_is_not_sold_is_left_out_and_counted(client, brushes, work):

@@ -237,7 +237,7 @@ def test_stores_are_made_from_a_schema_or_a_template(client):
         made = client.post("/api/v1/stores", data=form)
         assert made.status_code == 201, made.text
         fields = get(client, f"/stores/{made.json['id']}/schema")["product_schema"]["fields"]
-        assert len(fields) == (35 if name == "schema.json" else 3)
+        assert len(fields) == (44 if name == "schema.json" else 3)
         assert get(client, f"/stores/{made.json['id']}/products")["total"] == 0
 
 

@@ -133,7 +133,11 @@ def test_a_file_that_broke_off_goes_no_further_until_somebody_says_so(client, fe
     run = f"/feeds/{feeds[0]}/runs?delivery_id={cut['id']}"
     refused = send(client, "post", run, status=409)
     assert "broke off" in refused["detail"] and refused["remedy"]
+    asked = f"/feeds/{feeds[0]}/questions?delivery_id={cut['id']}"
+    first = get(client, asked)["questions"][0]
+    assert first["kind"] == "reading" and first["touches"] == cut["rows"]
     assert send(client, "post", f"/deliveries/{cut['id']}/accept")["accepted"]
+    assert "reading" not in {q["kind"] for q in get(client, asked)["questions"]}
     send(client, "post", run, status=201)
     send(client, "post", f"/deliveries/{cut['id']}/accept")
 

@@ -17,7 +17,9 @@ from tests.browser.conftest import FLAGS, Installation
 PRESSED = {
     "fill": "Where row 1 gets it from",
     "formula": "Formula",
-    "product": "Where Price comes from",
+    "product": "fr",
+    "questions": "open question",
+    "trace": "Where Price comes from",
 }
 VIEWS = [
     ("arrivals", "/s/1/arrivals", "light"),
@@ -32,12 +34,12 @@ VIEWS = [
     ("categories", "/s/1/feeds/1/categories?delivery=6", "light"),
     ("values", "/s/1/feeds/1/values?delivery=6", "light"),
     ("prices", "/s/1/feeds/3/prices", "light"),
-    ("review", "/s/1/runs/2", "light"),
-    ("review-dark", "/s/1/runs/2?status=rejected", "dark"),
+    ("review", "/s/1/runs/3", "light"),
+    ("trace", "/s/1/runs/3?status=changed&field=price&product=QP-004603", "light"),
+    ("review-dark", "/s/1/runs/3?status=rejected", "dark"),
     ("catalog", "/s/1/catalog?category=Painting", "light"),
-    ("product", "/s/1/catalog/QP-004026", "light"),
-    ("outbound", "/s/1/outbound", "light"),
-    ("runs", "/s/1/runs", "light"),
+    ("product", "/s/1/catalog/CW-00402", "light"),
+    ("questions", "/s/1/feeds/1/bench?delivery=6", "light"),
     ("store", "/s/1/schema", "light"),
 ]
 
@@ -68,6 +70,10 @@ def two_weeks(address: str) -> None:
     settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
     ask(address, "POST", "/runs/1/apply")
     settle(address, 1, "applied")
+    castelune = ask(address, "POST", "/feeds/4/runs")["id"]
+    settle(address, castelune, "prepared")
+    ask(address, "POST", f"/runs/{castelune}/apply")
+    settle(address, castelune, "applied")
     ask(address, "POST", "/demo/feeds/1/next")
     settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
 

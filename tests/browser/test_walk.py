@@ -35,7 +35,7 @@ def fill_the_fields(page: Page) -> None:
     """Accept what is sure; write a constant; add a step and see its effect on the row in hand."""
     place(page, "Bench")
     page.get_by_role("button", name=re.compile("^Accept 2")).click()
-    expect(page.get_by_placeholder(re.compile("28 of 30 fields"))).to_be_visible()
+    expect(page.get_by_placeholder(re.compile("28 of 39 fields"))).to_be_visible()
     for field, text in [("Brand", "Quarrow"), ("VAT rate %", "20")]:
         page.get_by_role("option", name=re.compile(f"^{field}")).click()
         panel = page.get_by_role("complementary", name=f"Fill of {field}")

@@ -10,7 +10,7 @@ from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.flow import Context
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
-from nomotax.core.crosswalk.suggest import suggest
+from nomotax.core.crosswalk.suggest import ranking, suggest
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.lookups.suggest import PlaceIndex, propose_word
 from nomotax.core.reading.delimited import read_delimited
@@ -142,7 +142,8 @@ def test_a_required_field_that_nothing_fills_is_asked_for():
 def test_suggestions_fill_the_demo_right(bundle, schema):
     """Nearly every column finds its field, with steps that make the value right."""
     table = read_delimited(WEEK_1.read_bytes(), bundle.reading)
-    found = {s.field: s for s in suggest(schema, profile_table(table), Crosswalk(), "Quarrow P")}
+    ranked = ranking(schema, profile_table(table), "Quarrow P")
+    found = {s.field: s for s in suggest(schema, ranked, Crosswalk())}
     right = {f: fill.columns[0] for f, fill in bundle.crosswalk.fills.items() if fill.columns}
     right.pop("price")  # worked out from the cost, by a suggestion of its own
     hits = [f for f, column in right.items() if f in found and found[f].column == column]

@@ -10,8 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from nomotax.core.errors import UnreadableFile
 from nomotax.core.numbers import SCALE
 from nomotax.core.pricing.ladder import Ladder, Look, shares
+from nomotax.core.pricing.rates import read_rates
 
 CENT = Decimal("0.01")
 costs = st.decimals(min_value=0, max_value=100_000, places=4)
@@ -174,3 +176,40 @@ def test_never_below_any_floor(cost, weight, least):
                        least=[least], most=[None])  # fmt: skip
     landed = cost * Decimal("1.1") + weight * 2 + Decimal("0.5")
     assert made["price"][0] >= max(least, ((landed + 1) * Decimal("1.2")))
+
+
+@given(weight=st.none() | st.decimals(min_value=-1, max_value=20, places=3))
+def test_rungs_may_go_by_another_number(weight):
+    """By weight: the rung is found by it, the price is made of the cost; a product without a
+    weight has none, and is asked about."""
+    ladder = Ladder.model_validate(
+        {"name": "l", "by_field": "weight", "floor": "1",
+         "rungs": [{"start": "0", "kind": "multiple", "amount": "2"},
+                   {"start": "2.5", "kind": "fixed", "amount": "7"}],
+         "rules": [{"name": "r", "when": [{"fact": "supplier", "words": ["X"]}],
+                    "rungs": [{"start": "0", "amount": "900"}]}]}
+    )  # fmt: skip
+    frame = pl.DataFrame({"c": [Decimal(10)], "w": [weight]},
+                         schema=dict.fromkeys("cw", pl.Decimal(38, SCALE)))  # fmt: skip
+    made = ladder.price(pl.col("c"), look=Look(number=lambda name: pl.col("w")))
+    price, unbanded = frame.select(made.value.alias("p"), made.unbanded.alias("u")).row(0)
+    if weight is None or weight < 0:
+        assert (price, unbanded) == (None, True)
+    else:
+        assert (price, unbanded) == (Decimal(20) if weight < Decimal("2.5") else Decimal(17), False)
+
+
+def test_rates_of_a_list_are_read_whole_or_not_at_all():
+    text = b"rate,target,source,day\n0.91,EUR,USD,2026-11-20\n0.92,EUR,USD,2026-11-23\n"
+    (found,) = read_rates(text, "bank")
+    assert (found.name, found.rate, found.origin) == ("USD/EUR", Decimal("0.92"), "bank")
+    for wrong, where in [
+        (b"day,source,target\n", "line 1"),
+        (text + b"0,EUR,GBP,2026-11-23\n", "line 4"),
+        (text + b"1,EUR,GBP,yesterday\n", "line 4"),
+        (text + b"1,EUR\n", "line 4"),
+        (b"\xff\xfe", "the file"),
+    ]:
+        with pytest.raises(UnreadableFile) as refused:
+            read_rates(wrong, "bank")
+        assert refused.value.where == where

@@ -53,6 +53,7 @@ def test_a_plain_table_schema_is_understood():
         ({"fields": [{"name": "a"}], "primaryKey": "b"}, "key 'b'"),
         ({"fields": [{"name": "w", "nomotax": {"kind": "measure", "unit": "parsec"}}]}, "unit"),
         ({"fields": [{"name": "p", "nomotax": {"kind": "money"}}]}, "currency"),
+        ({"fields": [{"name": "n", "nomotax": {"language": "fr", "of": "x"}}]}, "no field"),
     ],
 )
 def test_bad_schemas_say_where(document, says):
@@ -93,6 +94,8 @@ def test_check_digits_agree_with_an_independent_library(body):
         ({"kind": "choice", "allowed": ["a"]}, "b", "not_allowed"),
         ({"kind": "link"}, "ftp//x", "not_a_link"),
         ({"kind": "links"}, "http://a.example/x nonsense", "not_a_link"),
+        ({"kind": "options"}, "Size 3", "not_options"),
+        ({"kind": "options"}, "Size: 3 | Size: 4", "option_twice"),
         ({"kind": "date"}, "2026-13-01", "not_a_date"),
         ({"kind": "yes_no"}, "perhaps", "not_yes_or_no"),
         ({"kind": "text", "max_length": 3}, "abcd", "too_long"),

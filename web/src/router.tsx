@@ -23,7 +23,7 @@ export const router = createBrowserRouter([
       { path: "outbound", ...place(() => import("./areas/outbound/Outbound"), "Outbound") },
       { path: "runs", ...place(() => import("./areas/runs/Runs"), "Runs") },
       { path: "runs/:run", ...place(() => import("./areas/review/Review"), "Review") },
-      { path: "schema", ...place(() => import("./areas/store/Schema"), "Schema") },
+      { path: "schema", ...place(() => import("./areas/store/Store"), "Store") },
       {
         path: "feeds/:feed",
         Component: FeedPlace,

@@ -18,7 +18,7 @@ from nomotax.api.answers import (
 )
 from nomotax.core.crosswalk.model import Chain
 from nomotax.core.pricing.rates import Rate
-from nomotax.flows import decisions, formulas, lookups, trace, versions
+from nomotax.flows import decisions, formulas, lookups, rates, trace, versions
 from nomotax.flows.decisions import KeptField, Verdicts
 from nomotax.flows.formulas import FormulaTrial, FunctionHelp
 from nomotax.flows.lookups import LookupHistory, LookupList, TablePatch
@@ -90,6 +90,20 @@ class LookupQuery(BaseModel):
 
 class TableQuery(BaseModel):
     name: str
+
+
+class RatesFile(BaseModel):
+    file: FileStorage
+
+
+class RatesAddress(BaseModel):
+    address: str = Field(max_length=500)
+
+
+class RatesTaken(BaseModel):
+    """The rates that were kept: those that are not older than the ones before."""
+
+    rates: list[Rate]
 
 
 class TableFile(BaseModel):
@@ -198,6 +212,19 @@ def put_rate(path: StorePath, body: Rate) -> Response:
     """Keep an exchange rate."""
     lookups.save(path.store_id, body)
     return answer(Done())
+
+
+@api.post("/stores/<int:store_id>/rates.csv", responses={200: RatesTaken})
+def import_rates(path: StorePath, form: RatesFile) -> Response:
+    """Take rates from a CSV file with the columns day, source, target, rate."""
+    name = form.file.filename or "a file"
+    return answer(RatesTaken(rates=rates.take_rates(path.store_id, form.file.stream.read(), name)))
+
+
+@api.post("/stores/<int:store_id>/rates/fetch", responses={200: RatesTaken})
+def fetch_rates(path: StorePath, body: RatesAddress) -> Response:
+    """Fetch such a file from an address, which is remembered."""
+    return answer(RatesTaken(rates=rates.fetch_rates(path.store_id, body.address)))
 
 
 @api.put("/stores/<int:store_id>/chains", responses={200: Done})

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import mimetypes
+
 import polars as pl
 from flask import Response
 from flask_openapi3 import APIBlueprint, FileStorage, Tag
@@ -12,7 +14,7 @@ from nomotax.core.reading.model import Offer, Reading
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.table import FAULT, ROW
-from nomotax.flows import reading, receive
+from nomotax.flows import pictures, reading, receive
 from nomotax.jobs.app import defer
 from nomotax.records.tables import Delivery
 
@@ -57,6 +59,12 @@ class PartQuery(BaseModel):
     """A file of an archive or a sheet of a workbook; the whole delivery by default."""
 
     part: str = ""
+
+
+class PicturePath(BaseModel):
+    """A kept picture: its address without ``picture:``."""
+
+    name: str
 
 
 class ArchiveFile(BaseModel):
@@ -214,4 +222,19 @@ def get_rows(path: DeliveryPath, query: TableQuery) -> Response:
             faults=part[FAULT].to_list(),
             rows=[list(r) for r in cells.iter_rows()],
         )
+    )
+
+
+@api.get("/pictures/<name>")
+def picture(path: PicturePath) -> Response:
+    """A picture that came in an archive. It never changes under its name."""
+    return Response(
+        pictures.picture_bytes(path.name),
+        mimetype=mimetypes.guess_type(path.name)[0] or "application/octet-stream",
+        headers={
+            "Cache-Control": "public, max-age=31536000, immutable",
+            "X-Content-Type-Options": "nosniff",
+            # A drawing (SVG) from a supplier may hold a script, which has no business here.
+            "Content-Security-Policy": "default-src 'none'; style-src 'unsafe-inline'; sandbox",
+        },
     )

@@ -9,6 +9,7 @@ from pydantic import BaseModel
 from nomotax.api.answers import RESPONSES, FeedPath, answer
 from nomotax.api.stores import Made
 from nomotax.core.errors import NotFound
+from nomotax.demo.bank import todays_rates
 from nomotax.demo.load import next_delivery, waiting_deliveries
 from nomotax.demo.pictures import draw
 from nomotax.records.repositories import known_id
@@ -16,8 +17,9 @@ from nomotax.records.repositories import known_id
 api = APIBlueprint("demo", __name__, abp_tags=[Tag(name="demo")], abp_responses=RESPONSES)
 
 
-class PicturePath(BaseModel):
+class StandInPath(BaseModel):
     host: str
+    folder: str
     name: str
 
 
@@ -27,11 +29,14 @@ class Waiting(BaseModel):
     file_name: str
 
 
-@api.get("/stand-in/<host>/pictures/<name>")
-def picture(path: PicturePath) -> Response:
-    """A picture as the supplier's host would serve it, drawn from the article number."""
+@api.get("/stand-in/<host>/<folder>/<name>")
+def picture(path: StandInPath) -> Response:
+    """A picture as the supplier's host would serve it, drawn from the article number; or the
+    bank's rates of today."""
     if not path.host.endswith(".example"):
         raise NotFound("There is no stand-in for this host.")
+    if path.folder == "rates":
+        return Response(todays_rates(), mimetype="text/csv")
     return Response(
         draw(path.name), mimetype="image/svg+xml", headers={"Cache-Control": "max-age=86400"}
     )

@@ -59,6 +59,12 @@ class ValueTables(BaseModel):
     tables: list[ValueTableView]
 
 
+class CategoryViews(BaseModel):
+    """One for each field that is filled through a category table, the main category first."""
+
+    views: list[CategoryView]
+
+
 class WordEdit(BaseModel):
     """Store words by arriving word; null takes a decision back."""
 
@@ -151,10 +157,11 @@ def set_otherwise(path: FeedPath, body: OtherwiseEdit) -> Response:
     return answer(Done())
 
 
-@api.get("/feeds/<int:feed_id>/categories", responses={200: CategoryView})
+@api.get("/feeds/<int:feed_id>/categories", responses={200: CategoryViews})
 def get_categories(path: FeedPath, query: OfDelivery) -> Response:
     """The arriving tree beside the store's."""
-    return answer(placing.category_view(path.feed_id, query.delivery_id))
+    views = placing.category_views(path.feed_id, query.delivery_id)
+    return answer(CategoryViews(views=views))
 
 
 @api.put("/feeds/<int:feed_id>/categories", responses={200: Done})

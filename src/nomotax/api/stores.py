@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Literal
 
-from flask import Response
+from flask import Response, request
 from flask_openapi3 import APIBlueprint, FileStorage, Tag
 from pydantic import BaseModel, Field
 
@@ -179,6 +179,7 @@ def save_ladder(path: StorePath, body: Ladder) -> Response:
 @api.get("/stores/<int:store_id>/outbound")
 def outbound(path: StorePath, query: OutboundQuery) -> Response:
     """The catalog, or what a run changed, in the schema's column order."""
-    data = review.outbound_file(path.store_id, query.format, query.run_id)
+    pictures = f"{request.host_url}api/v1/pictures/"
+    data = review.outbound_file(path.store_id, query.format, query.run_id, pictures)
     what = f"run-{query.run_id}" if query.run_id else "catalog"
     return attachment(data, f"{what}.{query.format}", MEDIA_TYPES[query.format])

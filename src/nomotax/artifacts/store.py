@@ -9,6 +9,7 @@ import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path, PurePosixPath
 from typing import IO
 
@@ -100,6 +101,15 @@ class ArtifactStore:
             self.fs.put_file(str(path), f"{target}.{os.getpid()}.part")
             self.fs.mv(f"{target}.{os.getpid()}.part", target)
 
+    def put_file(self, name: str, source: Path) -> None:
+        """Keep a file of this machine, unless there is one of that name."""
+        path = self._path(name)
+        if self.fs.exists(path):
+            return
+        self.fs.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
+        self.fs.put_file(str(source), f"{path}.{os.getpid()}.part")
+        self.fs.mv(f"{path}.{os.getpid()}.part", path)
+
     @contextmanager
     def local(self, name: str) -> Iterator[Path]:
         """An artifact as a file on this machine, fetched where it lies elsewhere. Raises
@@ -133,4 +143,9 @@ def _chunks(stream: IO[bytes]) -> Iterator[bytes]:
 
 def artifacts() -> ArtifactStore:
     """The artifact store of this installation (NOMOTAX_ARTIFACTS, a path or an fsspec URL)."""
-    return ArtifactStore(os.environ.get("NOMOTAX_ARTIFACTS", "var/artifacts"))
+    return _store_at(os.environ.get("NOMOTAX_ARTIFACTS", "var/artifacts"))
+
+
+@cache
+def _store_at(url: str) -> ArtifactStore:
+    return ArtifactStore(url)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from nomotax.core.errors import NotFound
 from nomotax.demo.palette import COLOURS, FORMS, TURQUOISE
 
@@ -9,12 +11,15 @@ _SIZE = 480
 
 
 def draw(name: str) -> str:
-    """An SVG for ``004123.svg`` or ``004123-swatch.svg``. Raises ``NotFound``."""
-    number = name.removesuffix(".svg").removesuffix("-swatch")
-    if not number.isdigit():
+    """An SVG for ``004123.svg``, or another view of it: ``004123-swatch.svg``, ``81007_2.jpg``.
+    Raises ``NotFound``."""
+    found = re.fullmatch(r"(\d+)(?:[-_](\w+))?\.(?:svg|jpg)", name)
+    if found is None:
         raise NotFound(f"There is no picture {name!r}.")
-    rgb, shape = _look(int(number))
-    body = _swatch(rgb, int(number)) if "-swatch" in name else _SHAPES[shape](rgb)
+    number, view = int(found[1]), found[2] or ""
+    rgb, shape = _look(number)
+    close = view in ("swatch", "detail", "2", "3", "4")
+    body = _swatch(rgb, number) if close else _SHAPES[shape](rgb)
     return (
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {_SIZE} {_SIZE}">'
         '<rect width="480" height="480" fill="#f4f1ea"/>'
@@ -29,11 +34,20 @@ def _look(number: int) -> tuple[str, str]:
         return rgb, _shape(FORMS[form].form)
     if 7200 <= number < 7400:
         return COLOURS[(number - 7200) % len(COLOURS)].rgb, "stick"
+    if number < 2000 or number >= 10_000:
+        return _other_look(number)
     if 8000 <= number < 8009:
         return TURQUOISE.rgb, _shape(FORMS[number - 8000].form)
     if 8009 <= number < 9000:
         return COLOURS[25 + (number - 8009) % 12].rgb, "tube"
     return "b9b2a4", "bottle"
+
+
+def _other_look(number: int) -> tuple[str, str]:
+    """What is not paint: brushes, tools and paper."""
+    if number >= 10_000:
+        return ("efe9dc", "f6f1e4", "e4ddcc", "d9d2c0")[number % 4], "sheet"
+    return COLOURS[number % len(COLOURS)].rgb, "brush" if number < 400 else "stick"
 
 
 def _shape(form: str) -> str:
@@ -91,6 +105,23 @@ def _stick(rgb: str) -> str:
     )
 
 
+def _brush(rgb: str) -> str:
+    return (
+        '<g transform="rotate(38 240 240)">'
+        f'<path d="M232 190 h16 l5 250 q-13 16 -26 0 z" fill="#{rgb}"/>'
+        '<path d="M229 132 h22 l-3 60 h-16 z" fill="#c3bfb6"/>'
+        '<path d="M229 132 q-10 -48 11 -96 q21 48 11 96 z" fill="#5b4636"/></g>'
+    )
+
+
+def _sheet(rgb: str) -> str:
+    return (
+        '<path d="M122 96 h206 l44 44 v256 h-250 z" fill="#cfc8b8" transform="translate(8 10)"/>'
+        f'<path d="M122 96 h206 l44 44 v256 h-250 z" fill="#{rgb}" stroke="#cfc8b8"/>'
+        '<path d="M328 96 v44 h44 z" fill="#ffffff" fill-opacity=".7" stroke="#cfc8b8"/>'
+    )
+
+
 def _swatch(rgb: str, seed: int) -> str:
     edge = " ".join(f"L{60 + i * 36} {150 + (seed * (i + 3)) % 29}" for i in range(11))
     return (
@@ -100,4 +131,5 @@ def _swatch(rgb: str, seed: int) -> str:
     )
 
 
-_SHAPES = {"tube": _tube, "pan": _pan, "jar": _jar, "bottle": _bottle, "stick": _stick}
+_SHAPES = {"tube": _tube, "pan": _pan, "jar": _jar, "bottle": _bottle, "stick": _stick,
+           "brush": _brush, "sheet": _sheet}  # fmt: skip

@@ -15,6 +15,7 @@ def _f(name: str, kind: K = K.TEXT, title: str = "", group: str = "", **more: ob
     )
 
 
+_LANGUAGES = (("fr", "French"), ("de", "German"))
 _MONEY = {"currency": "EUR", "decimals": 2}
 
 SCHEMA = StoreSchema(
@@ -61,6 +62,32 @@ SCHEMA = StoreSchema(
             role=Role.TEXT,
             synonyms=("text", "long text", "body", "details"),
         ),
+        *(
+            _f(
+                f"name_{tag}",
+                K.TEXT,
+                f"Name in {language}",
+                "Other languages",
+                max_length=80,
+                language=tag,
+                of="name",
+                synonyms=("title", "désignation", "bezeichnung", "label"),
+            )
+            for tag, language in _LANGUAGES
+        ),
+        *(
+            _f(
+                f"description_{tag}",
+                K.RICH_TEXT,
+                f"Description in {language}",
+                "Other languages",
+                max_length=4000,
+                language=tag,
+                of="description",
+                synonyms=("text", "long text", "body"),
+            )
+            for tag, language in _LANGUAGES
+        ),
         _f("brand", K.TEXT, "Brand", "Texts", max_length=40, synonyms=("maker", "manufacturer")),
         _f(
             "product_line",
@@ -78,6 +105,17 @@ SCHEMA = StoreSchema(
             required=True,
             synonyms=("group", "category path", "department", "product type"),
         ),
+        _f("more_categories", K.CATEGORIES, "More categories", "Placement"),
+        _f(
+            "variant_of",
+            K.IDENTIFIER,
+            "Variant of",
+            "Variants",
+            max_length=40,
+            role=Role.GROUP,
+            synonyms=("parent sku", "group key", "style number"),
+        ),
+        _f("options", K.OPTIONS, "Options", "Variants", role=Role.OPTIONS),
         _f(
             "cost",
             K.MONEY,
@@ -253,6 +291,24 @@ SCHEMA = StoreSchema(
             "Pictures",
             role=Role.PICTURES,
             synonyms=("picture 2", "image 2", "gallery", "additional images"),
+        ),
+        _f(
+            "picture_text",
+            K.TEXT,
+            "Text of the picture",
+            "Pictures",
+            max_length=200,
+            role=Role.PICTURE_TEXT,
+            of="picture",
+            synonyms=("alt", "alt text", "image caption"),
+        ),
+        _f(
+            "more_picture_texts",
+            K.TEXTS,
+            "Texts of more pictures",
+            "Pictures",
+            role=Role.PICTURE_TEXTS,
+            of="more_pictures",
         ),
         *(_f(f"spare_{n}", K.TEXT, f"Spare {n}", "Spare", spare=True) for n in range(1, 6)),
     ),

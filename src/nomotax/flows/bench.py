@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import polars as pl
 from pydantic import BaseModel
 
-from nomotax.core.crosswalk.compiler import Effect, Plan, as_text, severity_of
+from nomotax.core.crosswalk.compiler import Effect, Plan, as_text, asked_fields, severity_of
 from nomotax.core.crosswalk.model import Crosswalk, Fill
+from nomotax.core.crosswalk.steps.lookups import UseLadder
 from nomotax.core.crosswalk.suggest import SURE, Suggestion, price_from_cost, rank, suggest
 from nomotax.core.crosswalk.words import describe_source, describe_steps
 from nomotax.core.errors import Conflict, CrosswalkError, NotFound
@@ -17,7 +20,7 @@ from nomotax.core.table import FAULT, ROW
 from nomotax.flows.decisions import decided
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, LookupsRepository, known_id
+from nomotax.records.repositories import Deliveries, Feeds, LookupsRepository, known_id
 
 _DISTINCT = 40
 
@@ -62,7 +65,7 @@ def bench_state(feed_id: int, delivery_id: int | None = None) -> BenchState:
     filled: dict[str, int] = {}
     try:
         counts = bench.problems.group_by("field", "severity").agg(pl.col("row").n_unique())
-        filled = {f: int(bench.filled[f].is_not_null().sum()) for f in bench.plan.fields}
+        filled = bench.filled.select(pl.col(bench.plan.fields).count()).row(0, named=True)
     except CrosswalkError as problem:
         error = str(problem)
     by_field = {(f, s): n for f, s, n in counts.iter_rows()} if not error else {}
@@ -77,7 +80,10 @@ def bench_state(feed_id: int, delivery_id: int | None = None) -> BenchState:
         revision=bench.feed.draft_revision,
         crosswalk=bench.crosswalk,
         columns=bench.profiles,
-        fields=[_field_state(bench, f, filled, by_field) for f in bench.schema.fields],
+        fields=[
+            _field_state(bench, f, filled, by_field)
+            for f in asked_fields(bench.schema, bench.crosswalk)
+        ],
         missing=bench.missing,
         undecided=bench.crosswalk.undecided(bench.delivery.columns),
         suggestions=_suggestions(bench),
@@ -107,12 +113,12 @@ def _field_state(
 def _suggestions(bench: Workbench) -> list[Suggestion]:
     """Suggestions for open fields, the price worked out from cost among them."""
     refused = refused_columns(bench)
-    found = suggest(bench.schema, bench.profiles, bench.crosswalk, bench.supplier, refused)
-    price = price_from_cost(bench.schema, bench.profiles)
+    found = suggest(bench.schema, bench.ranking, bench.crosswalk, refused)
+    price = price_from_cost(bench.schema, bench.ranking)
     offered = price and (price.field, price.column) not in refused
     if price and offered and price.field not in bench.crosswalk.fills:
-        step = {"do": "ladder", "ladder": next(iter(bench.lookups.ladders), "Standard")}
-        fill = Fill.model_validate(price.fill.model_dump() | {"steps": [{"do": "number"}, step]})
+        ladder = UseLadder(ladder=next(iter(bench.lookups.ladders), "Standard"))
+        fill = price.fill.model_copy(update={"steps": (*price.fill.steps, ladder)})
         found = [s for s in found if s.field != price.field]
         found.append(price.model_copy(update={"fill": fill}))
     return sorted(found, key=lambda s: -s.score)
@@ -140,7 +146,9 @@ def save_draft(feed_id: int, crosswalk: Crosswalk, revision: int) -> int:
                 remedy="Load it again; your last change was not kept.",
             )
         store_id = feeds.supplier(feed).store_id
-        _make_missing_tables(LookupsRepository(db), store_id, crosswalk)
+        profile = Deliveries(db).of_feed(feed_id)[:1]
+        separators = {c["name"]: c.get("separator", "") for d in profile for c in d.profile}
+        _make_missing_tables(LookupsRepository(db), store_id, crosswalk, separators)
         feed.draft = crosswalk.model_dump(mode="json")
         feed.draft_revision = revision + 1
         db.add(feed)
@@ -160,13 +168,18 @@ def accept_suggestions(feed_id: int, least: int = SURE) -> int:
     return len(chosen)
 
 
-def _make_missing_tables(lookups: LookupsRepository, store_id: int, crosswalk: Crosswalk) -> None:
+def _make_missing_tables(
+    lookups: LookupsRepository, store_id: int, crosswalk: Crosswalk, separators: Mapping[str, str]
+) -> None:
+    """``separators`` of the arriving paths, by column."""
     for fill in crosswalk.fills.values():
         for step in fill.steps:
             if step.do == "value_table" and not lookups.find(store_id, step.do, step.table):
                 lookups.save(store_id, ValueTable(name=step.table))
             if step.do == "category_table" and not lookups.find(store_id, step.do, step.table):
-                lookups.save(store_id, CategoryTable(name=step.table))
+                found = [separators.get(c, "") for c in fill.columns]
+                separator = next((s for s in found if s), "/")
+                lookups.save(store_id, CategoryTable(name=step.table, separator=separator))
 
 
 class Window(BaseModel):

@@ -11,7 +11,7 @@ from typing import Any
 import polars as pl
 from pydantic import BaseModel
 from sqlalchemy import ColumnElement, Numeric, cast, func, or_
-from sqlmodel import col, select
+from sqlmodel import Session, col, select
 
 from nomotax.core.changes.diff import OWNER
 from nomotax.core.errors import NotFound
@@ -58,12 +58,23 @@ class HistoryEntry(BaseModel):
     changes: list[FieldChange]
 
 
+class Variant(BaseModel):
+    """Another variant of the same product. ``options`` as ``Size: 3 | Colour: Blue``."""
+
+    key: str
+    options: str
+    price: str
+    stock: str
+
+
 class ProductDetail(BaseModel):
-    """``kept`` names the fields that are kept by hand."""
+    """``kept`` names the fields that are kept by hand; ``variants`` are all of the product that
+    this one is a variant of, itself among them, and empty where it stands alone."""
 
     product: ProductLine
     history: list[HistoryEntry]
     kept: list[str]
+    variants: list[Variant]
 
 
 def category_counts(store_id: int) -> list[CategoryCount]:
@@ -160,7 +171,36 @@ def product_detail(store_id: int, key: str) -> ProductDetail:
         ).all()
         history = [_entry(change, run) for change, run in changes]
         kept = [f for f, keys in Catalog(db).kept(store_id).items() if key in keys]
-        return ProductDetail(product=_line(*found), history=history, kept=kept)
+        variants = _variants(db, found[0], Stores(db).schema(store_id))
+        return ProductDetail(product=_line(*found), history=history, kept=kept, variants=variants)
+
+
+_MOST_VARIANTS = 500
+
+
+def _variants(db: Session, product: Product, schema: StoreSchema) -> list[Variant]:
+    """All variants of a product's group, in the order of their keys."""
+    if not product.variant_group:
+        return []
+    query = (
+        select(Product)
+        .where(
+            Product.store_id == product.store_id,
+            Product.variant_group == product.variant_group,
+            Product.supplier_id == product.supplier_id,
+        )
+        .order_by(col(Product.key))
+        .limit(_MOST_VARIANTS)
+    )
+    return [
+        Variant(
+            key=one.key,
+            options=_content_of(schema.with_role(Role.OPTIONS), one.content),
+            price=_content_of(schema.with_role(Role.PRICE), one.content),
+            stock=_content_of(schema.with_role(Role.STOCK), one.content),
+        )
+        for one in db.exec(query)
+    ]
 
 
 def _entry(change: ProductChange, run: Run) -> HistoryEntry:
@@ -208,6 +248,7 @@ def load_catalog(store_id: int, data: bytes) -> int:
                     key=content[schema.key],
                     title=_content_of(schema.with_role(Role.TITLE), content),
                     category=_content_of(schema.category_field, content),
+                    variant_group=_content_of(schema.with_role(Role.GROUP), content),
                 )
             )
     return len(rows)

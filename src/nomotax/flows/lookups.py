@@ -13,6 +13,7 @@ from nomotax.core.crosswalk.model import Chain
 from nomotax.core.errors import NotFound, UnreadableFile
 from nomotax.core.lookups.tables import Otherwise, ValueTable
 from nomotax.core.pricing.rates import Rate
+from nomotax.flows.rates import rates_address
 from nomotax.flows.workbench import names_of_lookups
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, LookupsRepository, SavedLookup, Stores
@@ -30,6 +31,7 @@ class LookupLine(BaseModel):
 class LookupList(BaseModel):
     lookups: list[LookupLine]
     rates: list[Rate]
+    rates_address: str
     chains: list[Chain]
 
 
@@ -76,7 +78,12 @@ def all_lookups(store_id: int) -> LookupList:
     ]
     lines = [LookupLine(kind=k, name=n, entries=s, feeds=used.get((k, n), [])) for k, n, s in sizes]
     chains = [Chain(name=c.name, steps=c.steps) for c in saved.chains.values()]
-    return LookupList(lookups=lines, rates=list(saved.rates.values()), chains=chains)
+    return LookupList(
+        lookups=lines,
+        rates=list(saved.rates.values()),
+        rates_address=rates_address(store_id),
+        chains=chains,
+    )
 
 
 def save(store_id: int, one: SavedLookup) -> None:

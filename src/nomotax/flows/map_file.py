@@ -17,6 +17,7 @@ from nomotax.core.crosswalk.problems import FATE, fates, problems_of
 from nomotax.core.crosswalk.trace import Trace, trace
 from nomotax.core.errors import CrosswalkError, NotFound, SchemaError, UnreadableFile
 from nomotax.core.reading.model import ArrivingTable, Detection, Reading, parse_reading
+from nomotax.core.reading.pictures import PictureIndex, index_of, pictures_in
 from nomotax.core.reading.read import Source, detect, read
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import from_descriptor
@@ -142,7 +143,10 @@ def map_file(
     """Read ``path`` (as the bundle says, else as detected) and run the crosswalk over it."""
     _, reading, table = read_file(path, bundle.reading, "", companions or {})
     frame = table.frame if limit is None else table.frame.head(limit)
-    plan, filled = fill_frame(frame, table.columns, bundle, schema, reading)
+    facts = {"received": date.today().isoformat()} | bundle.facts
+    ctx = Context(reading.decimal, bundle.lookups(), facts=facts, pictures=_pictures(path))
+    plan = compile_plan(bundle.crosswalk, schema, ctx, table.columns)
+    filled = plan.fill(frame)
     problems = problems_of(filled, plan, frame)
     judged = fates(filled, problems)
     counts = dict(judged.group_by(FATE).len().iter_rows())
@@ -150,14 +154,9 @@ def map_file(
     return Mapped(good, problems, counts, frame.height, frame, plan, bundle.lookups())
 
 
-def fill_frame(
-    frame: pl.DataFrame, columns: list[str], bundle: Bundle, schema: StoreSchema, reading: Reading
-) -> tuple[Plan, pl.DataFrame]:
-    """Compile and run the bundle's crosswalk over an arriving frame."""
-    facts = {"received": date.today().isoformat()} | bundle.facts
-    ctx = Context(reading.decimal, bundle.lookups(), facts=facts)
-    plan = compile_plan(bundle.crosswalk, schema, ctx, columns)
-    return plan, plan.fill(frame)
+def _pictures(path: Path) -> PictureIndex:
+    found = (p for p in pictures_in(path) if not isinstance(p, UnreadableFile))
+    return index_of((p.name, p.address) for p in found)
 
 
 def in_store_writing(products: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:

@@ -9,6 +9,7 @@ import polars as pl
 from pydantic import BaseModel
 from sqlmodel import Session
 
+from nomotax.core.crosswalk.flow import LIST_SIGN
 from nomotax.core.crosswalk.model import Fill
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
 from nomotax.core.errors import NotFound
@@ -61,6 +62,7 @@ class PlaceRow(BaseModel):
 
 class CategoryView(BaseModel):
     field: str
+    field_label: str
     table: str
     separator: str
     fallback: str
@@ -76,8 +78,11 @@ def _entering(bench: Workbench, name: str, fill: Fill, step_kind: type) -> pl.Da
     if at is None or name not in bench.plan.fields:
         return None
     stages = bench.plan.stages(bench.sample, name)
+    values = pl.col(f"stage {at}")
+    if bench.plan[name].stages[at].listed:
+        values = values.str.split(LIST_SIGN).list.explode()
     return (
-        stages.select(pl.col(f"stage {at}").str.strip_chars().alias("value"))
+        stages.select(values.str.strip_chars().alias("value"))
         .filter(pl.col("value") != "")
         .group_by("value")
         .len("count")
@@ -136,25 +141,20 @@ def _value_view(
     )
 
 
-def category_view(feed_id: int, delivery_id: int | None = None) -> CategoryView:
-    """The arriving tree beside the store's. Raises ``NotFound`` while no category field is
-    filled through a category table."""
+def category_views(feed_id: int, delivery_id: int | None = None) -> list[CategoryView]:
+    """The arriving trees beside the store's, one for each field that is filled through a category
+    table: the main category first."""
     bench = open_workbench(feed_id, delivery_id)
-    for field in bench.schema.of_kind(FieldKind.CATEGORY):
-        fill = bench.runnable.fills.get(field.name)
-        step = (
-            next((s for s in fill.steps if isinstance(s, UseCategoryTable)), None) if fill else None
-        )
-        if fill is None or step is None:
-            continue
+    views = []
+    kinds = (FieldKind.CATEGORY, FieldKind.CATEGORIES)
+    for field in (f for kind in kinds for f in bench.schema.of_kind(kind)):
+        fill = bench.runnable.fills.get(field.name, Fill())
+        step = next((s for s in fill.steps if isinstance(s, UseCategoryTable)), None)
         counts = _entering(bench, field.name, fill, UseCategoryTable)
-        if counts is not None:
+        if step is not None and counts is not None:
             table = bench.lookups.category_tables[step.table]
-            return _category_view(bench, field.name, table, counts)
-    raise NotFound(
-        "No category is filled from a column yet.",
-        remedy="On the bench, fill the category field from the column with the supplier's groups.",
-    )
+            views.append(_category_view(bench, field.name, table, counts))
+    return views
 
 
 def _category_view(
@@ -190,8 +190,9 @@ def _category_view(
             )
         )
     return CategoryView(
-        field=name, table=table.name, separator=table.separator, fallback=table.fallback,
-        arriving=rows, store=list(bench.categories), unplaced=unplaced,
+        field=name, field_label=bench.schema[name].label, table=table.name,
+        separator=table.separator, fallback=table.fallback, arriving=rows,
+        store=list(bench.categories), unplaced=unplaced,
     )  # fmt: skip
 
 

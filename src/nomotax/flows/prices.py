@@ -139,7 +139,7 @@ def _ladder_step(bench: Workbench) -> tuple[str, str]:
 
 _EMPTY: dict[str, pl.DataType | type[pl.DataType]] = {
     "key": pl.String, "title": pl.String, "cost": pl.Decimal(38, 2), "price": pl.Decimal(38, 2),
-    "before": pl.Decimal(38, 2), "rule": pl.String,
+    "before": pl.Decimal(38, 2), "rule": pl.String, "rung": pl.UInt32,
     "landed": pl.Decimal(38, 2), "margin": pl.Decimal(38, 1), "move": pl.Decimal(38, 1),
 }  # fmt: skip
 
@@ -221,7 +221,10 @@ def _todays_prices(bench: Workbench) -> pl.DataFrame:
 
 
 def _curve(ladder: Ladder, products: pl.DataFrame) -> list[CurvePoint]:
-    """The ladder at evenly spread costs up to what the products cost."""
+    """The ladder at evenly spread costs up to what the products cost; no curve where the rungs go
+    by something else."""
+    if ladder.by_field:
+        return []
     top = products["cost"].quantile(0.98) if products.height else None
     last_start = ladder.rungs[-1].start
     most = max(Decimal(str(round(top or 0, 2))), last_start * Decimal("1.3"), Decimal(10))
@@ -239,13 +242,11 @@ def _two(value: Decimal) -> Decimal:
 
 
 def _rungs(ladder: Ladder, products: pl.DataFrame) -> list[RungUse]:
-    starts = [r.start for r in ladder.rungs]
     uses = []
-    for start, end in zip(starts, [*starts[1:], None], strict=True):
-        on = products.filter((pl.col("landed") >= start) & (pl.col("rule") == ""))
-        on = on if end is None else on.filter(pl.col("landed") < end)
+    for at, rung in enumerate(ladder.rungs):
+        on = products.filter((pl.col("rung") == at) & (pl.col("rule") == ""))
         least, most = on["margin"].min(), on["margin"].max()
-        below, here = _fall(ladder, start)
+        below, here = _fall(ladder, rung.start)
         uses.append(
             RungUse(
                 count=on.height,
@@ -271,7 +272,7 @@ def _rule_use(rule: Rule, products: pl.DataFrame) -> RuleUse:
 
 def _fall(ladder: Ladder, start: Decimal) -> tuple[Decimal | None, Decimal | None]:
     """The prices just below a rung's start and at it, where the price falls there."""
-    if start == 0:
+    if start == 0 or ladder.by_field:
         return None, None
     costs = [start - Decimal("0.01"), start]
     frame = pl.DataFrame({"cost": costs}, schema={"cost": pl.Decimal(38, SCALE)})

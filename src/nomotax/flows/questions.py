@@ -7,16 +7,17 @@ from typing import Literal
 import polars as pl
 from pydantic import BaseModel
 
-from nomotax.core.crosswalk.steps.lookups import UseCategoryTable
 from nomotax.core.crosswalk.suggest import Suggestion
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.lookups.suggest import Proposal
 from nomotax.flows.bench import bench_state
 from nomotax.flows.decisions import decided
-from nomotax.flows.placing import category_view, value_tables
+from nomotax.flows.placing import category_views, value_tables
 from nomotax.flows.workbench import Workbench, open_workbench
 
-Kind = Literal["field", "column", "value", "category", "missing_column", "broken", "problem"]
+Kind = Literal[
+    "reading", "field", "column", "value", "category", "missing_column", "broken", "problem"
+]
 
 
 class Question(BaseModel):
@@ -42,7 +43,8 @@ def open_questions(feed_id: int, delivery_id: int | None = None) -> list[Questio
     bench = open_workbench(feed_id, delivery_id)
     by_field = {s.field: s for s in state.suggestions}
     by_column = {s.column: s for s in state.suggestions}
-    found = [
+    found = _reading(bench)
+    found += [
         Question(
             kind="missing_column",
             subject=column,
@@ -87,11 +89,28 @@ def open_questions(feed_id: int, delivery_id: int | None = None) -> list[Questio
         for column in state.undecided
     ]
     if not state.error:
-        found += _words(feed_id, delivery_id) + _paths(bench, feed_id, delivery_id)
+        found += _words(feed_id, delivery_id) + _paths(feed_id, delivery_id)
         found += _held(bench)
     put_off = {subject for subject, _ in decided(feed_id, "later")}
     found = [q.model_copy(update={"later": f"{q.kind}:{q.subject}" in put_off}) for q in found]
-    return sorted(found, key=lambda q: (q.later, -q.touches, q.kind, q.subject))
+    return sorted(
+        found, key=lambda q: (q.later, q.kind != "reading", -q.touches, q.kind, q.subject)
+    )
+
+
+def _reading(bench: Workbench) -> list[Question]:
+    """A file that broke off is taken as it is by a person, or by nobody."""
+    if bench.delivery.complete or bench.delivery.accepted:
+        return []
+    said = [p["message"] for p in bench.delivery.problems if p["kind"] == "broken_off"]
+    return [
+        Question(
+            kind="reading",
+            subject=bench.delivery.file_name,
+            touches=bench.delivery.rows,
+            text=said[0] if said else "The file broke off; what stands before can be looked at.",
+        )
+    ]
 
 
 def _words(feed_id: int, delivery_id: int | None) -> list[Question]:
@@ -141,13 +160,7 @@ def _held(bench: Workbench) -> list[Question]:
     ]
 
 
-def _paths(bench: Workbench, feed_id: int, delivery_id: int | None) -> list[Question]:
-    uses = any(
-        isinstance(s, UseCategoryTable) for f in bench.runnable.fills.values() for s in f.steps
-    )
-    if not uses:
-        return []
-    view = category_view(feed_id, delivery_id)
+def _paths(feed_id: int, delivery_id: int | None) -> list[Question]:
     return [
         Question(
             kind="category",
@@ -159,6 +172,7 @@ def _paths(bench: Workbench, feed_id: int, delivery_id: int | None) -> list[Ques
             options=view.store,
             proposal=row.proposal,
         )
+        for view in category_views(feed_id, delivery_id)
         for row in view.arriving
         if row.place is None and row.own
     ]

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from nomotax.core.errors import NomotaxError
+from nomotax.core.errors import NomotaxError, UnreadableFile
 from nomotax.core.reading import archive
+from nomotax.core.reading.mending import mended
 from nomotax.core.reading.model import ArrivingTable, Detection, Reading
 from nomotax.core.reading.read import Source, detect, in_archive
 from nomotax.core.reading.read import read as read_source
@@ -59,12 +62,25 @@ def raw(delivery_id: int, part: str = "") -> Raw:
     """The first lines or cells of a delivery; ``part`` names a file of an archive or a sheet."""
     delivery, feed = _known(delivery_id)
     reading = delivery.reading or {}
-    with source_of(delivery, feed.password) as source:
-        if kind_of_or_none(source.path) == "zip":
-            return _raw_archive(source, part or (reading.get("files") or [""])[0], reading)
-        if kind_of_or_none(source.path) == "workbook":
-            return _raw_sheet(source.path, delivery.file_name, part, reading)
-        return Raw(delivery.file_name, _lines(source.path))
+    with source_of(delivery, feed.password) as source, _mended_or_as_is(source.path) as path:
+        kind = kind_of_or_none(path)
+        if kind == "zip":
+            given = Source(path, source.label, source.password)
+            return _raw_archive(given, part or (reading.get("files") or [""])[0], reading)
+        if kind == "workbook":
+            return _raw_sheet(path, delivery.file_name, part, reading)
+        return Raw(delivery.file_name, _lines(path))
+
+
+@contextmanager
+def _mended_or_as_is(path: Path) -> Iterator[Path]:
+    """The bytes can be looked at even where nothing can be mended."""
+    with ExitStack() as stack:
+        try:
+            whole, _ = stack.enter_context(mended(path))
+        except UnreadableFile:
+            whole = path
+        yield whole
 
 
 def kind_of_or_none(path: Path) -> str | None:

@@ -20,6 +20,7 @@ from nomotax.core.reading.profile import profile_columns
 from nomotax.core.reading.read import Source, detect
 from nomotax.core.reading.read import read as read_source
 from nomotax.flows.companions import companion_tables, feeds_leaning_on, refuse_circle
+from nomotax.flows.pictures import keep_pictures
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds, known_id
 from nomotax.records.tables import Delivery
@@ -92,7 +93,11 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
             if reading is None and saved is not None:
                 changed = differs_from_detected(saved, found)
                 changed += columns_changed(before, table.columns) if before else []
-            done = _keep_table(delivery_id, table, chosen, found, changed, uses, saved is not None)
+            pictures, damaged = keep_pictures(source, f"tables/{delivery_id}-pictures.parquet")
+            done = _keep_table(
+                delivery_id, table, chosen, found, [*changed, *damaged], uses, saved is not None
+            )
+            done = _with_pictures(done, pictures)
         except NomotaxError as error:
             return _keep_failure(delivery_id, error, reading)
     if reading is not None or saved is None:
@@ -219,6 +224,13 @@ def _keep_table(
         delivery.profile, delivery.table_artifact = profile, name
         delivery.complete, delivery.uses = table.complete, uses
         delivery.accepted = False
+        return Deliveries(db).add(delivery)
+
+
+def _with_pictures(done: Delivery, pictures: str | None) -> Delivery:
+    with session() as db:
+        delivery = Deliveries(db).get(known_id(done))
+        delivery.pictures_artifact = pictures
         return Deliveries(db).add(delivery)
 
 

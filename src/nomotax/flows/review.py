@@ -12,7 +12,8 @@ from pydantic import BaseModel
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.diff import NEW, OLD
 from nomotax.core.errors import NotFound
-from nomotax.core.schema.model import Role, StoreSchema
+from nomotax.core.reading.pictures import PREFIX
+from nomotax.core.schema.model import FieldKind, Role, StoreSchema
 from nomotax.core.writing.tables import write_table
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.runs import changeset_name, problems_name
@@ -232,15 +233,22 @@ def result_file(run_id: int, kind: str) -> bytes:
     return out.getvalue()
 
 
-def outbound_file(store_id: int, kind: str, run_id: int | None = None) -> bytes:
+def outbound_file(
+    store_id: int, kind: str, run_id: int | None = None, pictures: str = PREFIX
+) -> bytes:
     """The catalog, or what a run changed (as it stands in the catalog now), in the store
-    schema's column order."""
+    schema's column order. ``pictures`` is the web address under which kept pictures are found."""
     with session() as db:
-        names = Stores(db).schema(store_id).names
+        schema = Stores(db).schema(store_id)
+    names = schema.names
     catalog = key_and_content(store_id, names)
     if run_id is not None:
         changed = _scan(run_id).filter(pl.col("status").is_in(["new", "changed"]))
         catalog = catalog.join(changed.select("key").collect(), on="key", how="semi")
+    shown = [f.name for f in schema.fields if f.kind in (FieldKind.LINK, FieldKind.LINKS)]
+    catalog = catalog.with_columns(
+        pl.col(name).str.replace_all(PREFIX, pictures, literal=True) for name in shown
+    )
     out = io.BytesIO()
     write_table(catalog.sort("key").select(names), out, kind)
     return out.getvalue()

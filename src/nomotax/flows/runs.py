@@ -14,7 +14,7 @@ from nomotax.core.changes.diff import NEW, compare
 from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.errors import Conflict, NomotaxError, StaleChangeset
-from nomotax.core.schema.model import FieldKind, Role, StoreSchema
+from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.workbench import context_of, freeze_version, open_workbench
@@ -211,20 +211,16 @@ def _take_turn(db: Session, store_id: int) -> int:
 
 
 def _staged(frame: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:
-    """key, title, category and content (JSON text) of every product to write."""
+    """key, headings, status and content (JSON text) of every product to write."""
     fields = [c.removeprefix(NEW) for c in frame.columns if c.startswith(NEW)]
-    category = next(schema.of_kind(FieldKind.CATEGORY), None)
-    title = schema.with_role(Role.TITLE)
 
-    def heading(name: str | None) -> pl.Expr:
-        known = name is not None and name in fields
-        return pl.col(f"{NEW}{name}") if known else pl.lit(None, dtype=pl.String)
+    def heading(name: str) -> pl.Expr:
+        return pl.col(NEW + name) if name in fields else pl.lit(None, dtype=pl.String)
 
     content = pl.struct(pl.col(NEW + f).alias(f) for f in fields).struct.json_encode()
     return frame.select(
         "key",
-        heading(title.name if title else None).alias("title"),
-        heading(category.name if category else None).alias("category"),
+        *(heading(field).alias(name) for name, field in _heading_fields(schema).items()),
         "status",
         content.alias("content"),
     )
@@ -234,7 +230,7 @@ def _stage(db: Session, staged: pl.DataFrame, tell: Callable[[int], None]) -> No
     db.connection().execute(
         text(
             "create temp table staged (key text primary key, title text, category text, "
-            "status text, content jsonb) on commit drop"
+            "variant_group text, status text, content jsonb) on commit drop"
         )
     )
     copy_frame(db, "staged", staged, tell)
@@ -247,14 +243,16 @@ select :run, :store, s.key, p.content, jsonb_strip_nulls(coalesce(p.content, '{}
 from staged s left join products p on p.store_id = :store and p.key = s.key
 """
 _INSERT = """
-insert into products (store_id, supplier_id, key, title, category, content, changed_run, changed_at)
+insert into products (store_id, supplier_id, key, title, category, variant_group, content,
+                      changed_run, changed_at)
 select :store, :supplier, key, coalesce(title, ''), coalesce(category, ''),
-       jsonb_strip_nulls(content), :run, :now
+       coalesce(variant_group, ''), jsonb_strip_nulls(content), :run, :now
 from staged where status = 'new'
 """
 _UPDATE = """
 update products p set content = jsonb_strip_nulls(p.content || s.content),
        title = coalesce(s.title, p.title), category = coalesce(s.category, p.category),
+       variant_group = coalesce(s.variant_group, p.variant_group),
        changed_run = :run, changed_at = :now
 from staged s where s.status = 'changed' and p.store_id = :store and p.key = s.key
 """
@@ -278,6 +276,7 @@ def undo(run_id: int) -> None:
             return
         supplier = feeds.supplier(feeds.get(run.feed_id))
         values = {"run": run_id, "store": supplier.store_id, "now": now()}
+        schema = Stores(db).schema(supplier.store_id)
         connection = db.connection()
         _take_turn(db, supplier.store_id)
         later = connection.execute(text(_TOUCHED_SINCE), values).scalars().all()
@@ -286,7 +285,7 @@ def undo(run_id: int) -> None:
                 "Later runs changed some of these products; undo those runs first.",
                 where=f"{', '.join(later[:5])}{' …' if len(later) > 5 else ''}",
             )
-        connection.execute(text(_RESTORE), values | _heading_names(Stores(db), supplier.store_id))
+        connection.execute(text(_RESTORE), values | _heading_fields(schema))
         connection.execute(text(_REMOVE), values)
         run.status, run.finished_at, run.progress, run.stage = "undone", now(), 100, ""
         _note(db, run, "undone: every product is as it was before")
@@ -299,7 +298,8 @@ where c.run_id = :run and (p.key is null or p.content <> c.after) order by c.key
 """
 _RESTORE = """
 update products p set content = c.before, changed_run = null, changed_at = :now,
-       title = coalesce(c.before->>:title, ''), category = coalesce(c.before->>:category, '')
+       title = coalesce(c.before->>:title, ''), category = coalesce(c.before->>:category, ''),
+       variant_group = coalesce(c.before->>:variant_group, '')
 from product_changes c
 where c.run_id = :run and c.before is not null and p.store_id = :store and p.key = c.key
 """
@@ -309,11 +309,14 @@ where c.run_id = :run and c.before is null and p.store_id = :store and p.key = c
 """
 
 
-def _heading_names(stores: Stores, store_id: int) -> dict[str, str]:
-    schema = stores.schema(store_id)
-    category = next(schema.of_kind(FieldKind.CATEGORY), None)
-    title = schema.with_role(Role.TITLE)
-    return {"title": title.name if title else "", "category": category.name if category else ""}
+def _heading_fields(schema: StoreSchema) -> dict[str, str]:
+    """The columns that a product is listed by, each with its field; "" where there is none."""
+    found = {
+        "title": schema.with_role(Role.TITLE),
+        "category": schema.category_field,
+        "variant_group": schema.with_role(Role.GROUP),
+    }
+    return {name: field.name if field else "" for name, field in found.items()}
 
 
 def request_stop(run_id: int) -> Run:

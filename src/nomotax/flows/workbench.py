@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from typing import TypeVar
+from threading import Lock
+from typing import Any, TypeVar
 
 import polars as pl
 
@@ -14,13 +15,14 @@ from nomotax.core.crosswalk.compiler import Plan, compile_plan, missing_columns
 from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
-from nomotax.core.crosswalk.suggest import prefix_of
+from nomotax.core.crosswalk.suggest import Suggestion, prefix_of, ranking
 from nomotax.core.errors import CrosswalkError, NotFound
 from nomotax.core.numbers import DecimalMark
 from nomotax.core.reading.model import DelimitedReading, Reading, parse_reading
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.table import ROW
+from nomotax.flows.pictures import pictures_of
 from nomotax.records.database import session
 from nomotax.records.repositories import (
     Deliveries,
@@ -37,7 +39,7 @@ T = TypeVar("T")
 #: Up to this many rows the bench works on the whole delivery; beyond it, on ``SAMPLE_ROWS`` of
 #: them, evenly spread, so that an edit answers at once. A prepared changeset counts every row.
 WHOLE_ROWS = 20_000
-SAMPLE_ROWS = 5_000
+SAMPLE_ROWS = 3_000
 
 
 @lru_cache(maxsize=4)
@@ -84,12 +86,22 @@ class Workbench:
 
     @cached_property
     def profiles(self) -> list[ColumnProfile]:
-        return [ColumnProfile.model_validate(p) for p in self.delivery.profile]
+        return _remembered(
+            ("profiles", artifacts().root, self.artifact),
+            lambda: [ColumnProfile.model_validate(p) for p in self.delivery.profile],
+        )
+
+    @property
+    def ranking(self) -> list[Suggestion]:
+        """Every column for every field it might fill, best first."""
+        key = ("ranking", artifacts().root, self.artifact, self.schema, self.supplier)
+        return _remembered(key, lambda: ranking(self.schema, self.profiles, self.supplier))
 
     @cached_property
     def context(self) -> Context:
         facts = facts_of(self.supplier, self.feed.name) | _received(self.delivery)
-        return Context(self.decimal, self.lookups, frozenset(self.categories), facts)
+        categories, pictures = frozenset(self.categories), pictures_of(self.delivery)
+        return Context(self.decimal, self.lookups, categories, facts, pictures=pictures)
 
     @cached_property
     def broken(self) -> dict[str, CrosswalkError]:
@@ -98,6 +110,9 @@ class Workbench:
 
     @cached_property
     def _compiled(self) -> tuple[Plan, dict[str, CrosswalkError]]:
+        return _remembered(("plan", *self._key), self._compile)
+
+    def _compile(self) -> tuple[Plan, dict[str, CrosswalkError]]:
         broken: dict[str, CrosswalkError] = {}
         columns = self.delivery.columns
         return compile_plan(self.runnable, self.schema, self.context, columns, broken), broken
@@ -187,7 +202,9 @@ def _received(delivery: Delivery) -> dict[str, str]:
 def context_of(bundle: Bundle, delivery: Delivery, categories: frozenset[str]) -> Context:
     """What a version may ask about one delivery."""
     decimal = (bundle.reading or DelimitedReading()).decimal
-    return Context(decimal, bundle.lookups(), categories, bundle.facts | _received(delivery))
+    facts = bundle.facts | _received(delivery)
+    pictures = pictures_of(delivery)
+    return Context(decimal, bundle.lookups(), categories, facts, pictures=pictures)
 
 
 def names_of_lookups(crosswalk: Crosswalk, lookups: Lookups) -> dict[str, set[str]]:
@@ -211,16 +228,23 @@ def names_of_lookups(crosswalk: Crosswalk, lookups: Lookups) -> dict[str, set[st
     return found
 
 
-_memory: dict[Hashable, pl.DataFrame] = {}
-_KEPT = 24
+#: What was worked out, kept between requests while nothing it hangs on has changed.
+_memory: dict[Hashable, Any] = {}
+_KEPT = 64
+_turn = Lock()
 
 
-def _remembered(key: Hashable, make: Callable[[], pl.DataFrame]) -> pl.DataFrame:
-    if key not in _memory:
+def _remembered(key: Hashable, make: Callable[[], T]) -> T:
+    with _turn:
+        if key in _memory:
+            found: T = _memory[key]
+            return found
+    made = make()
+    with _turn:
         while len(_memory) >= _KEPT:
             _memory.pop(next(iter(_memory)))
-        _memory[key] = make()
-    return _memory[key]
+        _memory[key] = made
+    return made
 
 
 def open_workbench(feed_id: int, delivery_id: int | None = None) -> Workbench:

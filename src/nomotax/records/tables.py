@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import UTC, datetime
 from typing import Any, ClassVar
 
-from sqlalchemy import BigInteger, Column, DateTime, Index, UniqueConstraint
+from sqlalchemy import BigInteger, Column, DateTime, Index, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
 
@@ -33,6 +33,7 @@ class Store(SQLModel, table=True):
     schema_document: dict[str, Any] = _document()
     revision: int = 0
     created_at: datetime = _moment()
+    rates_address: str = ""
 
 
 class Category(SQLModel, table=True):
@@ -82,7 +83,7 @@ class Delivery(SQLModel, table=True):
 
     ``uses`` names the deliveries of other feeds that were joined; ``because`` says why a file was
     read once more. A file that broke off is not ``complete``, and goes no further until a person
-    has ``accepted`` it.
+    has ``accepted`` it. ``pictures_artifact`` is the index of pictures that came in its archive.
     """
 
     __tablename__: ClassVar[str] = "deliveries"
@@ -108,6 +109,7 @@ class Delivery(SQLModel, table=True):
     because: str = ""
     complete: bool = True
     accepted: bool = False
+    pictures_artifact: str | None = None
 
 
 class CrosswalkVersion(SQLModel, table=True):
@@ -222,6 +224,12 @@ class Product(SQLModel, table=True):
     __table_args__ = (
         UniqueConstraint("store_id", "key"),
         Index("products_by_category", "store_id", "category"),
+        Index(
+            "products_by_group",
+            "store_id",
+            "variant_group",
+            postgresql_where=text("variant_group <> ''"),
+        ),
     )
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
@@ -230,6 +238,7 @@ class Product(SQLModel, table=True):
     key: str
     title: str = ""
     category: str = ""
+    variant_group: str = ""
     content: dict[str, str] = _document()
     changed_run: int | None = None
     changed_at: datetime = _moment()

@@ -100,6 +100,35 @@ def zipped(files, password="", method=pyzipper.ZIP_DEFLATED):
     return out.getvalue()
 
 
+class _Pipe(io.RawIOBase):
+    """What can only be written to: an archive made through it gives sizes behind the data."""
+
+    def __init__(self):
+        self.bytes = bytearray()
+
+    def writable(self):
+        return True
+
+    def write(self, data):
+        self.bytes += data
+        return len(data)
+
+
+def zipped_streaming(files, method=zipfile.ZIP_DEFLATED):
+    out = _Pipe()
+    with zipfile.ZipFile(out, "w", method) as archive:
+        for name, data in files.items():
+            archive.writestr(name, data)
+    return bytes(out.bytes)
+
+
+def ends_in(data):
+    """Where each file of an archive ends, what follows its data included."""
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        starts = [i.header_offset for i in archive.infolist()]
+        return [*starts[1:], archive.start_dir]
+
+
 def packed(data):
     return gzip.compress(data, mtime=0)
 

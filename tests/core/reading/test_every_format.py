@@ -6,6 +6,7 @@ from __future__ import annotations
 import random
 import re
 import tempfile
+import zipfile
 from pathlib import Path
 
 import pytest
@@ -13,6 +14,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from nomotax.core.errors import NomotaxError
+from nomotax.core.reading.mending import mended
 from nomotax.core.reading.model import DelimitedReading, JsonReading, WorkbookReading, XmlReading
 from nomotax.core.reading.profile import profile_table
 from nomotax.core.reading.read import Source, detect, read
@@ -210,6 +212,8 @@ def test_a_missing_or_wrong_password_is_said(given, tmp_path):
         (b'{"items": [{"a": 1}, {"a": 2}, {"a":', 2),
         (b'{"a": "1"}\n{"a": "2"}\n{"a": "3', 2),
         (files.packed(MANY)[:9000], None),
+        (files.zipped({"a.csv": MANY, "b.csv": MANY})[:-60], 4000),
+        (files.zipped({"a.csv": MANY})[:9000], None),
     ],
 )  # fmt: skip
 def test_what_stands_before_a_break_can_be_looked_at(data, rows):
@@ -217,3 +221,35 @@ def test_what_stands_before_a_break_can_be_looked_at(data, rows):
     assert not table.complete and "broken_off" in {p.kind for p in table.problems}
     assert frame.height == rows if rows else 100 < frame.height < 4000
     assert all(p.level == "broken" for p in table.problems if p.kind == "broken_off")
+
+
+@settings(max_examples=60)
+@given(
+    contents=st.lists(st.binary(min_size=1, max_size=400), min_size=1, max_size=5),
+    method=st.sampled_from([zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED]),
+    streamed=st.booleans(),
+    data=st.data(),
+)
+def test_an_archive_cut_anywhere_keeps_every_whole_file(contents, method, streamed, data):
+    """Files whose last byte arrived come out as they are; the next may break off, and no other
+    bytes are ever made up."""
+    names = [f"d/{n}.csv" for n in range(len(contents))]
+    packed = files.zipped_streaming if streamed else files.zipped
+    whole = packed(dict(zip(names, contents, strict=True)), method=method)
+    ends = files.ends_in(whole)
+    cut = data.draw(st.integers(4, len(whole)))
+    with tempfile.TemporaryDirectory() as folder:
+        path = files.put(Path(folder), "a.zip", whole[:cut])
+        try:
+            with mended(path) as (mended_path, told), zipfile.ZipFile(mended_path) as archive:
+                found = {i.filename: archive.read(i) for i in archive.infolist()}
+        except NomotaxError as refused:
+            assert refused.remedy
+            found, told = {}, ["refused"]
+    arrived = [n for n, end in zip(names, ends, strict=True) if end <= cut]
+    for name in arrived:
+        assert found.get(name) == contents[names.index(name)] or told == ["refused"]
+    for name, came in found.items():
+        assert contents[names.index(name)].startswith(came)
+    assert told or cut == len(whole)
+    assert not arrived or found

@@ -296,6 +296,20 @@ export function useCatalogTrace(store: number, key: string, field: string | null
   });
 }
 
+export function useRunTrace(run: number, key: string, field: string | null) {
+  return useQuery({
+    queryKey: ["review", run, "trace", key, field],
+    enabled: field !== null,
+    retry: false,
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/runs/{run_id}/trace", {
+          params: { path: { run_id: run }, query: { key, field: field ?? "" } },
+        }),
+      ),
+  });
+}
+
 export function useVersions(feed: number, wanted: boolean) {
   return useQuery({
     queryKey: [...feedKey(feed), "versions"],

@@ -363,6 +363,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/pictures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture that came in an archive. It never changes under its name. */
+        get: operations["deliveries_picture_pictures__name__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{feed_id}/bench": {
         parameters: {
             query?: never;
@@ -825,6 +842,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/rates.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take rates from a CSV file with the columns day, source, target, rate. */
+        post: operations["crosswalks_import_rates_stores__int_store_id__rates_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/rates/fetch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fetch such a file from an address, which is remembered. */
+        post: operations["crosswalks_fetch_rates_stores__int_store_id__rates_fetch_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/chains": {
         parameters: {
             query?: never;
@@ -1030,15 +1081,18 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/stand-in/{host}/pictures/{name}": {
+    "/stand-in/{host}/{folder}/{name}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** A picture as the supplier's host would serve it, drawn from the article number. */
-        get: operations["demo_picture_stand_in__host__pictures__name__get"];
+        /**
+         * A picture as the supplier's host would serve it, drawn from the article number; or the
+         * @description bank's rates of today.
+         */
+        get: operations["demo_picture_stand_in__host___folder___name__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1159,19 +1213,21 @@ export interface components {
          * FieldKind
          * @enum {string}
          */
-        FieldKind: "text" | "rich_text" | "integer" | "decimal" | "money" | "measure" | "yes_no" | "choice" | "category" | "date" | "link" | "links" | "gtin" | "identifier";
+        FieldKind: "text" | "rich_text" | "integer" | "decimal" | "money" | "measure" | "yes_no" | "choice" | "category" | "date" | "link" | "links" | "texts" | "categories" | "options" | "gtin" | "identifier";
         /**
          * Role
          * @description What a field means to the screens: which one is the key, the title, the price.
          * @enum {string}
          */
-        Role: "key" | "title" | "price" | "cost" | "list_price" | "picture" | "pictures" | "text" | "stock";
+        Role: "key" | "title" | "price" | "cost" | "list_price" | "picture" | "pictures" | "picture_text" | "picture_texts" | "text" | "stock" | "group" | "options";
         /**
          * StoreField
          * @description One field of the store's product schema.
          *
          *     ``decimals`` counts the places after the point that decimals, money and measures keep.
-         *     ``minimum`` and ``maximum`` are inclusive and in the field's own unit or currency.
+         *     ``minimum`` and ``maximum`` are inclusive and in the field's own unit or currency. ``of``
+         *     names the field that this one describes: a translation of it into ``language`` (a BCP 47 tag),
+         *     or the alternative texts of its pictures.
          */
         StoreField: {
             /** Name */
@@ -1255,6 +1311,16 @@ export interface components {
              * @default []
              */
             synonyms?: string[];
+            /**
+             * Language
+             * @default null
+             */
+            language?: string | null;
+            /**
+             * Of
+             * @default null
+             */
+            of?: string | null;
         };
         /**
          * StoreSchema
@@ -1405,7 +1471,8 @@ export interface components {
         };
         /**
          * ProductDetail
-         * @description ``kept`` names the fields that are kept by hand.
+         * @description ``kept`` names the fields that are kept by hand; ``variants`` are all of the product that
+         *     this one is a variant of, itself among them, and empty where it stands alone.
          */
         ProductDetail: {
             product: components["schemas"]["ProductLine"];
@@ -1413,6 +1480,8 @@ export interface components {
             history: components["schemas"]["HistoryEntry"][];
             /** Kept */
             kept: string[];
+            /** Variants */
+            variants: components["schemas"]["Variant"][];
         };
         /** FieldChange */
         FieldChange: {
@@ -1438,8 +1507,23 @@ export interface components {
             changes: components["schemas"]["FieldChange"][];
         };
         /**
+         * Variant
+         * @description Another variant of the same product. ``options`` as ``Size: 3 | Colour: Blue``.
+         */
+        Variant: {
+            /** Key */
+            key: string;
+            /** Options */
+            options: string;
+            /** Price */
+            price: string;
+            /** Stock */
+            stock: string;
+        };
+        /**
          * Ladder
-         * @description Rungs by cost, an ending, and limits.
+         * @description Rungs by cost, or by another number of the product (``by_field``: its list price, its
+         *     weight), an ending, and limits. Whatever the rungs go by, they raise the landed cost.
          *
          *     A ``Rule`` that fits a product takes the place of ``rungs``: the first, or the one with the
          *     most matches. The price is never below the landed cost + ``floor``, never below the amount in
@@ -1456,6 +1540,11 @@ export interface components {
             currency?: string;
             /** Rungs */
             rungs: components["schemas"]["Rung"][];
+            /**
+             * By Field
+             * @default
+             */
+            by_field?: string;
             /**
              * Ending
              * @default none
@@ -1574,7 +1663,8 @@ export interface components {
         };
         /**
          * Rung
-         * @description From this basis (inclusive) on, and up to the next rung.
+         * @description From this basis (inclusive) on, and up to the next rung: a landed cost, or a value of the
+         *     ladder's ``by_field``.
          *
          *     ``amount`` is a percentage for markup and margin, an amount of money for fixed, and a factor
          *     for multiple.
@@ -2609,7 +2699,8 @@ export interface components {
         /**
          * Crosswalk
          * @description Fills by store field; ``parked`` keeps arriving columns in spare fields, ``left_out``
-         *     names those deliberately not used.
+         *     names those deliberately not used. With ``only_completes`` the feed brings no products: it
+         *     fills some fields (texts of a language, stock) of those that are in the catalog.
          */
         Crosswalk: {
             /** Fills */
@@ -2625,6 +2716,11 @@ export interface components {
              * @default []
              */
             left_out?: string[];
+            /**
+             * Only Completes
+             * @default false
+             */
+            only_completes?: boolean;
         };
         /**
          * Cut
@@ -2806,7 +2902,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps?: (components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Pick"] | components["schemas"]["Pad"] | components["schemas"]["Affix"] | components["schemas"]["Cut"] | components["schemas"]["OneLine"] | components["schemas"]["Slug"] | components["schemas"]["ReplacePattern"] | components["schemas"]["TakePattern"] | components["schemas"]["HtmlToText"] | components["schemas"]["CleanHtml"] | components["schemas"]["DecodeEntities"] | components["schemas"]["Default"] | components["schemas"]["OnlyIf"] | components["schemas"]["Formula"] | components["schemas"]["Number"] | components["schemas"]["NumberIn"] | components["schemas"]["Round"] | components["schemas"]["Scale"] | components["schemas"]["Clamp"] | components["schemas"]["PerUnit"] | components["schemas"]["Convert"] | components["schemas"]["Date"] | components["schemas"]["YesNo"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["TakeEntries"] | components["schemas"]["DropEntries"] | components["schemas"]["UniqueEntries"] | components["schemas"]["OrderEntries"] | components["schemas"]["LeadingZeros"] | components["schemas"]["CheckDigit"] | components["schemas"]["Gtin"] | components["schemas"]["Measure"] | components["schemas"]["Amount"] | components["schemas"]["Exchange"] | components["schemas"]["UseValueTable"] | components["schemas"]["UseCategoryTable"] | components["schemas"]["UseLadder"] | components["schemas"]["UseChain"])[];
+            steps?: (components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Pick"] | components["schemas"]["Pad"] | components["schemas"]["Affix"] | components["schemas"]["Cut"] | components["schemas"]["OneLine"] | components["schemas"]["Slug"] | components["schemas"]["ReplacePattern"] | components["schemas"]["TakePattern"] | components["schemas"]["HtmlToText"] | components["schemas"]["CleanHtml"] | components["schemas"]["DecodeEntities"] | components["schemas"]["Default"] | components["schemas"]["OnlyIf"] | components["schemas"]["Formula"] | components["schemas"]["Number"] | components["schemas"]["NumberIn"] | components["schemas"]["Round"] | components["schemas"]["Scale"] | components["schemas"]["Clamp"] | components["schemas"]["PerUnit"] | components["schemas"]["Convert"] | components["schemas"]["Date"] | components["schemas"]["YesNo"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["TakeEntries"] | components["schemas"]["DropEntries"] | components["schemas"]["UniqueEntries"] | components["schemas"]["OrderEntries"] | components["schemas"]["Options"] | components["schemas"]["PictureFiles"] | components["schemas"]["LeadingZeros"] | components["schemas"]["CheckDigit"] | components["schemas"]["Gtin"] | components["schemas"]["Measure"] | components["schemas"]["Amount"] | components["schemas"]["Exchange"] | components["schemas"]["UseValueTable"] | components["schemas"]["UseCategoryTable"] | components["schemas"]["UseLadder"] | components["schemas"]["UseChain"])[];
             /**
              * When Empty
              * @default leave
@@ -3063,6 +3159,55 @@ export interface components {
             otherwise?: "empty" | "hold" | "leave_out";
         };
         /**
+         * Option
+         * @description One option of a variant: its ``name``, or the column that holds it, and the arriving column
+         *     or the store field that holds its value.
+         */
+        Option: {
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Name Column
+             * @default
+             */
+            name_column?: string;
+            /**
+             * Column
+             * @default
+             */
+            column?: string;
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+        };
+        /**
+         * Options
+         * @description Writes the options of a variant: ``Size: 3 | Colour: Blue``. Those without a name or a
+         *     value are left out. The value that enters is not used.
+         */
+        Options: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "options";
+            /**
+             * Options
+             * @default []
+             */
+            options?: components["schemas"]["Option"][];
+        };
+        /**
          * OrderEntries
          * @description Puts the entries in the order of the alphabet, or turns them round.
          */
@@ -3190,6 +3335,25 @@ export interface components {
              * @default 1
              */
             part?: number;
+        };
+        /**
+         * PictureFiles
+         * @description Puts the picture for its file name, out of the pictures that came in the same archive.
+         *
+         *     The name may be a path, or its last part, with the ending or without; web addresses stay as
+         *     they are. Of a list, each entry.
+         */
+        PictureFiles: {
+            /**
+             * Off
+             * @default false
+             */
+            off?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "picture_files";
         };
         /**
          * Replace
@@ -3667,7 +3831,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "field" | "column" | "value" | "category" | "missing_column" | "broken" | "problem";
+            kind: "reading" | "field" | "column" | "value" | "category" | "missing_column" | "broken" | "problem";
             /** Subject */
             subject: string;
             /** Touches */
@@ -3772,10 +3936,20 @@ export interface components {
              */
             word?: string;
         };
+        /**
+         * CategoryViews
+         * @description One for each field that is filled through a category table, the main category first.
+         */
+        CategoryViews: {
+            /** Views */
+            views: components["schemas"]["CategoryView"][];
+        };
         /** CategoryView */
         CategoryView: {
             /** Field */
             field: string;
+            /** Field Label */
+            field_label: string;
             /** Table */
             table: string;
             /** Separator */
@@ -4044,7 +4218,7 @@ export interface components {
              * Steps
              * @default []
              */
-            steps?: (components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Pick"] | components["schemas"]["Pad"] | components["schemas"]["Affix"] | components["schemas"]["Cut"] | components["schemas"]["OneLine"] | components["schemas"]["Slug"] | components["schemas"]["ReplacePattern"] | components["schemas"]["TakePattern"] | components["schemas"]["HtmlToText"] | components["schemas"]["CleanHtml"] | components["schemas"]["DecodeEntities"] | components["schemas"]["Default"] | components["schemas"]["OnlyIf"] | components["schemas"]["Formula"] | components["schemas"]["Number"] | components["schemas"]["NumberIn"] | components["schemas"]["Round"] | components["schemas"]["Scale"] | components["schemas"]["Clamp"] | components["schemas"]["PerUnit"] | components["schemas"]["Convert"] | components["schemas"]["Date"] | components["schemas"]["YesNo"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["TakeEntries"] | components["schemas"]["DropEntries"] | components["schemas"]["UniqueEntries"] | components["schemas"]["OrderEntries"] | components["schemas"]["LeadingZeros"] | components["schemas"]["CheckDigit"] | components["schemas"]["Gtin"] | components["schemas"]["Measure"] | components["schemas"]["Amount"] | components["schemas"]["Exchange"] | components["schemas"]["UseValueTable"] | components["schemas"]["UseCategoryTable"] | components["schemas"]["UseLadder"] | components["schemas"]["UseChain"])[];
+            steps?: (components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Pick"] | components["schemas"]["Pad"] | components["schemas"]["Affix"] | components["schemas"]["Cut"] | components["schemas"]["OneLine"] | components["schemas"]["Slug"] | components["schemas"]["ReplacePattern"] | components["schemas"]["TakePattern"] | components["schemas"]["HtmlToText"] | components["schemas"]["CleanHtml"] | components["schemas"]["DecodeEntities"] | components["schemas"]["Default"] | components["schemas"]["OnlyIf"] | components["schemas"]["Formula"] | components["schemas"]["Number"] | components["schemas"]["NumberIn"] | components["schemas"]["Round"] | components["schemas"]["Scale"] | components["schemas"]["Clamp"] | components["schemas"]["PerUnit"] | components["schemas"]["Convert"] | components["schemas"]["Date"] | components["schemas"]["YesNo"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["TakeEntries"] | components["schemas"]["DropEntries"] | components["schemas"]["UniqueEntries"] | components["schemas"]["OrderEntries"] | components["schemas"]["Options"] | components["schemas"]["PictureFiles"] | components["schemas"]["LeadingZeros"] | components["schemas"]["CheckDigit"] | components["schemas"]["Gtin"] | components["schemas"]["Measure"] | components["schemas"]["Amount"] | components["schemas"]["Exchange"] | components["schemas"]["UseValueTable"] | components["schemas"]["UseCategoryTable"] | components["schemas"]["UseLadder"] | components["schemas"]["UseChain"])[];
         };
         /**
          * Rate
@@ -4056,7 +4230,7 @@ export interface components {
             /** Target */
             target: string;
             /** Rate */
-            rate: number | string;
+            rate: string;
             /**
              * Day
              * Format: date
@@ -4378,6 +4552,8 @@ export interface components {
             lookups: components["schemas"]["LookupLine"][];
             /** Rates */
             rates: components["schemas"]["Rate"][];
+            /** Rates Address */
+            rates_address: string;
             /** Chains */
             chains: components["schemas"]["Chain"][];
         };
@@ -4416,6 +4592,27 @@ export interface components {
             author: string;
             /** Said */
             said: string;
+        };
+        /**
+         * RatesTaken
+         * @description The rates that were kept: those that are not older than the ones before.
+         */
+        RatesTaken: {
+            /** Rates */
+            rates: components["schemas"]["Rate"][];
+        };
+        /** RatesFile */
+        RatesFile: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /** RatesAddress */
+        RatesAddress: {
+            /** Address */
+            address: string;
         };
         /**
          * TablePatch
@@ -5803,6 +6000,46 @@ export interface operations {
             };
         };
     };
+    deliveries_picture_pictures__name__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     feeds_get_bench_feeds__int_feed_id__bench_get: {
         parameters: {
             query?: {
@@ -6299,7 +6536,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CategoryView"];
+                    "application/json": components["schemas"]["CategoryViews"];
                 };
             };
             /** @description Not Found */
@@ -7361,6 +7598,112 @@ export interface operations {
             };
         };
     };
+    crosswalks_import_rates_stores__int_store_id__rates_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["RatesFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RatesTaken"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_fetch_rates_stores__int_store_id__rates_fetch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RatesAddress"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RatesTaken"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     crosswalks_put_chain_stores__int_store_id__chains_put: {
         parameters: {
             query?: never;
@@ -8004,12 +8347,13 @@ export interface operations {
             };
         };
     };
-    demo_picture_stand_in__host__pictures__name__get: {
+    demo_picture_stand_in__host___folder___name__get: {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 host: string;
+                folder: string;
                 name: string;
             };
             cookie?: never;

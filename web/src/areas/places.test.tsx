@@ -85,6 +85,42 @@ describe("open questions", () => {
     await userEvent.click(screen.getByRole("button", { name: "Undo" }));
     await waitFor(() => expect(word).toBeNull());
   });
+
+  it("need no mouse: the focus begins on the first, and stays in its place", async () => {
+    const answered: Record<string, string | null> = {};
+    const asked = (subject: string, proposed: string | null) => ({
+      kind: "category", subject, touches: 9, text: `'${subject}' has no store category.`, field: "category", table: "Groups",
+      options: ["Painting"], proposal: proposed && { place: proposed, score: 75, reason: "alike" }, suggestion: null,
+    });
+    const all = [asked("Oil", "Painting"), asked("Gifts", null), asked("Wax", null)];
+    const put: unknown[] = [];
+    server()
+      .on("GET /api/v1/feeds/1/questions", () => ({ questions: all.filter((q) => !(q.subject in answered)) }))
+      .on("GET /api/v1/feeds/1/bench", () => bench())
+      .on("PUT /api/v1/feeds/1/categories", ({ body }) => {
+        Object.assign(answered, (body as { places: Record<string, string> }).places);
+        return { done: true };
+      })
+      .on("POST /api/v1/feeds/1/decisions", ({ body }) => {
+        put.push(body);
+        return { done: true };
+      });
+    draw(<FeedPlace />);
+    await userEvent.click(await screen.findByRole("button", { name: /3 open questions/ }));
+    const article = (subject: string) => screen.getByRole("article", { name: new RegExp(subject) });
+    await waitFor(() => expect(article("Oil")).toHaveFocus());
+    await userEvent.keyboard("{Enter}");
+    await waitFor(() => expect(article("Gifts")).toHaveFocus());
+    await userEvent.keyboard("n");
+    await waitFor(() => expect(article("Wax")).toHaveFocus());
+    expect(answered).toEqual({ Oil: "Painting", Gifts: "" });
+    await userEvent.keyboard("e");
+    expect(within(article("Wax")).getByRole("combobox")).toHaveFocus();
+    await userEvent.keyboard("{Escape}");
+    expect(article("Wax")).toHaveFocus();
+    await userEvent.keyboard("l");
+    await waitFor(() => expect(put).toHaveLength(1));
+  });
 });
 
 describe("review", () => {
@@ -113,6 +149,10 @@ describe("review", () => {
         const found = rows[query.get("status") ?? ""] ?? [];
         return { total: found.length, rows: found };
       })
+      .on("GET /api/v1/runs/4/trace", () => ({
+        file_name: "week-1.csv", received_at: run.created_at, supplier: "Quarrow", version: 2, version_author: "", decided: [],
+        trace: { field: "price", title: "Blue", row: 3, value: "5.95", cells: [{ column: "Cost", value: "2,78" }], fields: [], steps: [] },
+      }))
       .on("POST /api/v1/runs/4/apply", () => {
         status = "applied";
         return { ...run, status };
@@ -122,6 +162,11 @@ describe("review", () => {
     expect(line).toHaveTextContent("Price 4.95 → 5.95 +20.2 %");
     expect(line).toHaveTextContent("1 filled for the first time: Form");
     expect(screen.getByText("3 rows arrived, all accounted for")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "Changes of QP-1" }));
+    const product = within(await screen.findByRole("complementary", { name: "The product's changes" }));
+    await userEvent.click(await product.findByRole("button", { name: "Where Price comes from" }));
+    expect(await product.findByText("2,78")).toBeInTheDocument();
+    expect(product.getByText(/crosswalk version 2/)).toBeInTheDocument();
     await userEvent.click(screen.getByRole("tab", { name: /1 rejected/ }));
     expect(await screen.findByText("1 × wrong check digit")).toBeInTheDocument();
     expect(screen.queryByText(/unlisted value/)).toBeNull();

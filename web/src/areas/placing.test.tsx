@@ -59,7 +59,7 @@ describe("categories", () => {
     };
     const arriving = [row("Paint", 0, 0), row("Paint/Oil", 1, 3, "Painting > Oil"), row("Paint/Wax", 1, 2)];
     const unplaced = arriving.filter((r) => r.place === null).reduce((n, r) => n + r.own, 0);
-    return { field: "category", table: "Quarrow categories", separator: "/", fallback: "", arriving, store: ["Painting", "Painting > Oil"], unplaced };
+    return { views: [{ field: "category", field_label: "Category", table: "Quarrow categories", separator: "/", fallback: "", arriving, store: ["Painting", "Painting > Oil"], unplaced }] };
   };
   const start = () => {
     for (const key of Object.keys(decided)) delete decided[key];

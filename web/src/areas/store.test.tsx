@@ -11,7 +11,7 @@ import { Catalog } from "./catalog/Catalog";
 import { Product } from "./catalog/Product";
 import { Outbound } from "./outbound/Outbound";
 import { Runs } from "./runs/Runs";
-import { Schema } from "./store/Schema";
+import { Store } from "./store/Store";
 
 class Observer {
   observe() {}
@@ -77,7 +77,7 @@ describe("a product", () => {
   it("stands as a shop shows it beside its record and what each run changed", async () => {
     server().on("GET /api/v1/stores/1/products/QP-1", () => ({
       product,
-      kept: [], history: [
+      kept: [], variants: [], history: [
         { run_id: 4, at: new Date().toISOString(), kind: "changed", changes: [{ field: "price", before: "7.95", after: "8.95" }] },
         { run_id: 2, at: new Date().toISOString(), kind: "new", changes: [] },
       ],
@@ -91,6 +91,31 @@ describe("a product", () => {
     const record = screen.getByRole("region", { name: "Record" });
     expect(within(record).getByText("run 4")).toHaveAttribute("href", "/s/1/runs/4");
     expect(within(record).getByText("made it", { exact: false })).toBeInTheDocument();
+  });
+
+  it("shows its variants, its texts in other languages, and what its pictures show", async () => {
+    const more = [
+      field("name_fr", { title: "Name in French", language: "fr", of: "name" }),
+      field("picture_text", { role: "picture_text", of: "picture" }),
+    ];
+    const content = { ...product.content, name_fr: "Bleu de cobalt", picture_text: "A tube of blue" };
+    const variant = (key: string, options: string) => ({ key, options, price: "8.95", stock: "4" });
+    server()
+      .on("GET /api/v1/stores/1/schema", () => ({
+        store_id: 1, store: "Ostrelle", product_schema: { name: "Ostrelle products", key: "sku", fields: [...fields, ...more] },
+      }))
+      .on("GET /api/v1/stores/1/products/QP-1", () => ({
+        product: { ...product, content }, kept: [], history: [],
+        variants: [variant("QP-1", "Size: 20 ml"), variant("QP-2", "Size: 60 ml")],
+      }));
+    draw(<Product />, "/s/1/catalog/QP-1", "/s/:store/catalog/:key");
+    const variants = within(await screen.findByRole("region", { name: "Variants" }));
+    expect(variants.getByRole("link", { name: /20 ml/ })).toHaveAttribute("aria-current", "true");
+    expect(variants.getByRole("link", { name: /60 ml/ })).toHaveAttribute("href", "/s/1/catalog/QP-2");
+    expect(screen.getByRole("img", { name: "A tube of blue" })).toBeInTheDocument();
+    const shop = within(screen.getByRole("region", { name: "As a shop shows it" }));
+    await userEvent.click(screen.getByRole("button", { name: "fr" }));
+    expect(shop.getByText("Bleu de cobalt")).toHaveAttribute("lang", "fr");
   });
 });
 
@@ -124,10 +149,32 @@ describe("runs", () => {
 describe("the store's schema", () => {
   it("says in words what each field holds and must be", async () => {
     server();
-    draw(<Schema />, "/s/1/schema", "/s/:store/schema");
+    draw(<Store />, "/s/1/schema", "/s/:store/schema");
     expect(await screen.findByText("given; unique")).toBeInTheDocument();
     expect(screen.getByText("money in EUR")).toBeInTheDocument();
     expect(screen.getByText("at most 80 characters")).toBeInTheDocument();
+  });
+
+  it("keeps exchange rates: typed in, or fetched from a bank's list", async () => {
+    const rates: unknown[] = [];
+    const fresh = { source: "GBP", target: "EUR", rate: "1.19", day: "2026-11-23", origin: "bank.example" };
+    const fake = server()
+      .on("GET /api/v1/stores/1/lookups", () => ({ lookups: [], rates, chains: [], rates_address: "http://bank.example/rates/daily.csv" }))
+      .on("PUT /api/v1/stores/1/rates", ({ body }) => {
+        rates.push(body);
+        return { done: true };
+      })
+      .on("POST /api/v1/stores/1/rates/fetch", () => {
+        rates.push(fresh);
+        return { rates: [fresh] };
+      });
+    draw(<Store />, "/s/1/schema?view=rates", "/s/:store/schema");
+    await userEvent.type(await screen.findByLabelText("Rate"), "0,9125");
+    await userEvent.click(screen.getByRole("button", { name: "Keep" }));
+    expect(await screen.findByText("0.9125")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "Fetch now" }));
+    expect(await screen.findByText("Kept GBP/EUR.")).toBeInTheDocument();
+    expect(fake.calls("POST /api/v1/stores/1/rates/fetch")[0]?.body).toEqual({ address: "http://bank.example/rates/daily.csv" });
   });
 });
 

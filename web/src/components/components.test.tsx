@@ -46,6 +46,7 @@ describe("words", () => {
     expect([signed("4"), signed("-1.5"), signed("0"), signed(null)]).toEqual(["+4.0 %", "−1.5 %", "±0.0 %", ""]);
     expect(pictureAddress("http://files.quarrow.example/p/1.svg")).toBe("/stand-in/files.quarrow.example/p/1.svg");
     expect(pictureAddress("not a link")).toBeUndefined();
+    expect(pictureAddress("picture:0a.png")).toBe("/api/v1/pictures/0a.png");
   });
 });
 

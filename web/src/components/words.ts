@@ -24,9 +24,10 @@ export function ago(moment: string): string {
   return new Date(moment).toLocaleDateString("en-GB", { day: "numeric", month: "short" });
 }
 
-/** Where the browser finds a picture: hosts under .example are the demo's stand-ins. */
+/** Where the browser finds a picture: those of archives are kept here, hosts under .example are the demo's stand-ins. */
 export function pictureAddress(link: string | null | undefined): string | undefined {
   if (!link) return undefined;
+  if (link.startsWith("picture:")) return `/api/v1/pictures/${link.slice("picture:".length)}`;
   try {
     const url = new URL(link);
     return url.hostname.endsWith(".example") ? `/stand-in/${url.hostname}${url.pathname}` : link;

@@ -50,7 +50,10 @@ def compare(
     keep = ["key", OWNER, *(OLD + f for f in plan.fields)]
     rows = _as_texts(filled, plan)
     joined = rows.join(stored.select(keep), on="key", how="left", maintain_order="left")
-    problems = pl.concat([problems_of(filled, plan, arriving), _foreign(joined, plan, owner)])
+    found = [problems_of(filled, plan, arriving), _foreign(joined, plan, owner)]
+    if plan.only_completes:
+        found.append(_not_there(joined, plan))
+    problems = pl.concat(found)
     compared = fates(joined, problems.sort("row", maintain_order=True))
     compared = compared.with_columns(
         _effective(one, (kept or {}).get(one.field.name, ())) for one in plan.filled
@@ -75,6 +78,9 @@ def compare(
         pl.col(ROW).alias("row"), "key", title, "status", "reason", "fields",
         *(c for f in plan.fields for c in (NEW + f, OLD + f)),
     )  # fmt: skip
+    if plan.only_completes:
+        # What such a feed does not name may well come from another one.
+        return Changeset(out, problems)
     return Changeset(pl.concat([out, _gone(stored, rows, plan, owner, out)]), problems)
 
 
@@ -103,6 +109,23 @@ def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
         pl.lit("refuse").alias("severity"),
         pl.col("key").alias("seen"),
         message.alias("message"),
+    )
+
+
+def _not_there(joined: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    """Rows for products that the catalog has not, of a feed that brings none, as problems."""
+    label = plan.schema[plan.schema.key].label
+    return joined.filter(pl.col(OWNER).is_null() & pl.col("key").is_not_null()).select(
+        pl.col(ROW).cast(pl.UInt32).alias("row"),
+        pl.lit(plan.schema.key).alias("field"),
+        pl.lit("not_in_catalog").alias("kind"),
+        pl.lit("refuse").alias("severity"),
+        pl.col("key").alias("seen"),
+        (
+            pl.lit(f"{label}: '")
+            + pl.col("key")
+            + pl.lit("' is not in the catalog; this feed only completes products that are")
+        ).alias("message"),
     )
 
 

@@ -21,6 +21,7 @@ def differences(before: Bundle, after: Bundle) -> list[str]:
     return [
         *_fills(before.crosswalk.all_fills(), after.crosswalk.all_fills()),
         *_columns(before.crosswalk.left_out, after.crosswalk.left_out),
+        *_purpose(before.crosswalk.only_completes, after.crosswalk.only_completes),
         *_named("value table", before.value_tables, after.value_tables, table_changes),
         *_named("category table", before.category_tables, after.category_tables, table_changes),
         *_named("price ladder", before.ladders, after.ladders, ladder_changes),
@@ -53,6 +54,12 @@ def _fill_change(old: Fill, new: Fill) -> str:
     if old.on_problem != new.on_problem:
         return f"a faulty value now {new.on_problem}s"
     return "settings of its steps changed"
+
+
+def _purpose(before: bool, after: bool) -> list[str]:
+    if before == after:
+        return []
+    return ["the feed now " + ("only completes products" if after else "brings products")]
 
 
 def _columns(before: Sequence[str], after: Sequence[str]) -> list[str]:

@@ -5,8 +5,9 @@ Preview, prepare, trace and the command line all run this plan; there is no othe
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Set
+from collections.abc import Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import polars as pl
 from pydantic import BaseModel
@@ -17,8 +18,8 @@ from nomotax.core.crosswalk.source import source
 from nomotax.core.errors import CrosswalkError, FormulaError
 from nomotax.core.formula.terms import Term
 from nomotax.core.numbers import NUMBER
-from nomotax.core.schema.checks import TYPES, conform
-from nomotax.core.schema.model import NUMERIC_KINDS, FieldKind, StoreField, StoreSchema
+from nomotax.core.schema.checks import TYPES, conform, fit_pictures
+from nomotax.core.schema.model import NUMERIC_KINDS, FieldKind, Role, StoreField, StoreSchema
 from nomotax.core.table import FAULT, ROW
 
 #: Rows worked through at a time: large enough to be fast, few enough to bound the memory.
@@ -84,11 +85,13 @@ def _plain(text: str | None) -> str | None:
 
 @dataclass(frozen=True)
 class Plan:
-    """The compiled crosswalk. ``filled`` keeps the order of the schema."""
+    """The compiled crosswalk. ``filled`` keeps the order of the schema; with
+    ``only_completes`` it makes no products."""
 
     schema: StoreSchema
     filled: tuple[FilledField, ...]
     layers: Layers
+    only_completes: bool = False
 
     def fill(self, arriving: pl.DataFrame, batch: int = BATCH) -> pl.DataFrame:
         """Hidden columns, one typed column a filled field, and for fields that can be at fault
@@ -96,14 +99,17 @@ class Plan:
 
         Works through ``batch`` rows at a time, so that intermediate columns stay small.
         """
+        return self._run(arriving, self._outputs, batch)
+
+    @cached_property
+    def _outputs(self) -> list[pl.Expr]:
         outputs = [pl.col(ROW), pl.col(FAULT)]
         outputs += [f.flow.value.alias(f.field.name) for f in self.filled]
         outputs += [f.first_fault().alias(f.code_column) for f in self.filled if f.flow.faults]
-        return self._run(arriving, outputs, batch)
+        return outputs
 
-    def seen(self, arriving: pl.DataFrame) -> pl.DataFrame:
-        """The row numbers and, for fields that can be at fault, the text at the first fault."""
-        faulty = [f for f in self.filled if f.flow.faults]
+    def seen(self, arriving: pl.DataFrame, faulty: Sequence[FilledField]) -> pl.DataFrame:
+        """The row numbers and, for these fields, the text at the first fault."""
         return self._run(
             arriving, [pl.col(ROW), *(f.first_seen().alias(f.seen_column) for f in faulty)], BATCH
         )
@@ -188,9 +194,21 @@ def compile_plan(
     arriving = frozenset(columns)
     _check_names(fills, schema, arriving)
     chains = _Chains(fills, schema, ctx, arriving, broken)
-    wanted = [f for f in schema.fields if f.required or f.name in fills]
+    fields = asked_fields(schema, crosswalk)
+    wanted = [f for f in fields if f.name in fills or f.required]
     filled = tuple(chains.compile_field(f) for f in wanted)
-    return Plan(schema, filled, chains.layers)
+    return Plan(schema, filled, chains.layers, crosswalk.only_completes)
+
+
+def asked_fields(schema: StoreSchema, crosswalk: Crosswalk) -> list[StoreField]:
+    """The fields with what they ask of a delivery: a feed that only completes products needs none
+    but the key, since what it leaves empty stays as the catalog has it."""
+    if not crosswalk.only_completes:
+        return list(schema.fields)
+    return [
+        f if f.name == schema.key else f.model_copy(update={"required": False})
+        for f in schema.fields
+    ]
 
 
 def _check_names(fills: dict[str, Fill], schema: StoreSchema, columns: Set[str]) -> None:
@@ -285,6 +303,10 @@ class _Chains:
                 error.where = error.where or f"field {field.name}, step '{step.describe()}'"
                 raise
         flow = conform(field, stages[-1], self.ctx).settled()
+        described = field.of or ""
+        if field.role in (Role.PICTURE_TEXT, Role.PICTURE_TEXTS) and described in self.fills:
+            pictures = self.compile_field(self.schema[described]).flow.value
+            flow = fit_pictures(flow, pictures).settled()
         if not fill.says_something:
             # Nobody has said yet how a required field is filled: that is asked, not refused.
             faults = tuple(replace(f, severity=Severity.QUESTION) for f in flow.faults)

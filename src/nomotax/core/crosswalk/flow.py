@@ -14,6 +14,7 @@ from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.numbers import DecimalMark, number_text
 from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.pricing.rates import Rate
+from nomotax.core.reading.pictures import PictureIndex
 
 #: Between the entries of a list where it is written as text, in the store as well.
 LIST_SIGN = " | "
@@ -103,7 +104,7 @@ class Flow:
         """The value as people write it: numbers in full, without trailing zeros; lists with
         `` | `` between the entries."""
         if self.listed:
-            return self.value.list.drop_nulls().list.join(LIST_SIGN)
+            return self.value.list.join(LIST_SIGN, ignore_nulls=True)
         return number_text(self.value) if self.numeric else self.value
 
     @property
@@ -153,6 +154,7 @@ class Context:
     categories: frozenset[str] = frozenset()
     facts: Mapping[str, str] = field(default_factory=dict)
     names: Names | None = None
+    pictures: PictureIndex = field(default_factory=PictureIndex)
 
 
 class Names(Protocol):

@@ -14,6 +14,7 @@ from nomotax.core.crosswalk.steps.identifiers import CheckDigit, Gtin, LeadingZe
 from nomotax.core.crosswalk.steps.lists import (
     DropEntries,
     Join,
+    Options,
     OrderEntries,
     Split,
     TakeEntries,
@@ -28,6 +29,7 @@ from nomotax.core.crosswalk.steps.lookups import (
 from nomotax.core.crosswalk.steps.measures import Measure
 from nomotax.core.crosswalk.steps.numbers import Clamp, NumberIn, PerUnit, Round, Scale
 from nomotax.core.crosswalk.steps.patterns import ReplacePattern, TakePattern
+from nomotax.core.crosswalk.steps.pictures import PictureFiles
 from nomotax.core.crosswalk.steps.text import (
     Affix,
     Case,
@@ -79,6 +81,8 @@ Step = Annotated[
     | DropEntries
     | UniqueEntries
     | OrderEntries
+    | Options
+    | PictureFiles
     | LeadingZeros
     | CheckDigit
     | Gtin
@@ -167,20 +171,20 @@ class Fill(BaseModel):
     @property
     def says_something(self) -> bool:
         """False while nobody has said where the value comes from."""
-        return bool(self.parts) or any(
-            s.do == "formula" and s.formula.strip() and not s.off for s in self.steps
-        )
+        return bool(self.parts) or any(s.begins() and not s.off for s in self.steps)
 
 
 class Crosswalk(BaseModel):
     """Fills by store field; ``parked`` keeps arriving columns in spare fields, ``left_out``
-    names those deliberately not used."""
+    names those deliberately not used. With ``only_completes`` the feed brings no products: it
+    fills some fields (texts of a language, stock) of those that are in the catalog."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     fills: dict[str, Fill] = Field(default_factory=dict)
     parked: dict[str, str] = Field(default_factory=dict)
     left_out: tuple[str, ...] = ()
+    only_completes: bool = False
 
     def used_columns(self) -> dict[str, list[str]]:
         """Arriving columns in use, each with the store fields it feeds."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from nomotax.core.crosswalk.compiler import FilledField, Plan, severity_of
+from nomotax.core.schema.model import Role
 from nomotax.core.table import FAULT, ROW
 
 PROBLEM_SCHEMA = {
@@ -33,10 +34,14 @@ def problems_of(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.
     at_fault = filled.filter(
         pl.any_horizontal([pl.lit(False), *(pl.col(f.code_column).is_not_null() for f in faulty)])
     )
-    seen = plan.seen(arriving.join(at_fault.select(ROW), on=ROW, how="semi"))
-    told = at_fault.join(seen, on=ROW, how="left", maintain_order="left")
-    found += [_problems_of_field(told, one) for one in faulty]
+    counts = at_fault.select(pl.len(), *(pl.col(f.code_column).count() for f in faulty))
+    faulty = [f for f in faulty if counts[f.code_column].item()]
+    if faulty:
+        seen = plan.seen(arriving.join(at_fault.select(ROW), on=ROW, how="semi"), faulty)
+        told = at_fault.join(seen, on=ROW, how="left", maintain_order="left")
+        found += [_problems_of_field(told, one) for one in faulty]
     found.append(_repeated_keys(filled, plan))
+    found.append(_alike_variants(filled, plan))
     return pl.concat(found).sort("row", maintain_order=True)
 
 
@@ -103,6 +108,39 @@ def _repeated_keys(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
         + pl.col("__rows")
         + pl.lit(")"),
     )
+
+
+def _alike_variants(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    """Variants of one product that nobody could tell apart, or that are told apart by different
+    options: rows of a group with the same options, or with other option names than its first."""
+    group, options = plan.schema.with_role(Role.GROUP), plan.schema.with_role(Role.OPTIONS)
+    key = plan.schema.key
+    if group is None or options is None or not {group.name, options.name} <= set(plan.fields):
+        return pl.DataFrame(schema=PROBLEM_SCHEMA)
+    own, by = pl.col(options.name), pl.col(group.name)
+    grouped = filled.filter(by.is_not_null() & (pl.len().over(by) > 1)).with_columns(
+        __names=own.str.replace_all(r": [^|]*", "").fill_null("")
+    )
+    marked = grouped.with_columns(
+        __alike=pl.struct(own.fill_null(""), by).is_duplicated()
+        & (pl.col(key).n_unique().over(by, own.fill_null("")) > 1),
+        __other=pl.col("__names") != pl.col("__names").first().over(by, order_by=ROW),
+        __first=pl.col("__names").first().over(by, order_by=ROW),
+    )
+    alike = pl.lit("another variant of '") + by + pl.lit("' has the same options")
+    other = (
+        pl.lit("its product '") + by + pl.lit("' has the options '") + pl.col("__first")
+        + pl.lit("'")
+    )  # fmt: skip
+    return _shaped(
+        marked.filter(pl.col("__alike") | pl.col("__other")).lazy(),
+        field=pl.lit(options.name),
+        kind=pl.when("__alike").then(pl.lit("alike_variants")).otherwise(pl.lit("other_options")),
+        severity=pl.lit("refuse"),
+        seen=own.fill_null(""),
+        message=pl.lit(f"{options.label}: '") + own.fill_null("") + pl.lit("': ")
+        + pl.when("__alike").then(alike).otherwise(other),
+    )  # fmt: skip
 
 
 def _shaped(frame: pl.LazyFrame, **columns: pl.Expr) -> pl.DataFrame:

@@ -16,7 +16,10 @@ from pydantic import BaseModel
 from rapidfuzz import fuzz, process
 
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
+from nomotax.core.crosswalk.steps.currency import Amount, Exchange
+from nomotax.core.crosswalk.steps.lists import TakeEntries
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
+from nomotax.core.crosswalk.steps.measures import Measure
 from nomotax.core.crosswalk.steps.text import Affix, Cut, Trim
 from nomotax.core.crosswalk.steps.values import Convert, Date, Number, YesNo
 from nomotax.core.crosswalk.trade_words import trade_words
@@ -28,6 +31,8 @@ from nomotax.core.units.table import UNITS, Unit, find_unit
 SURE = 70
 _LEAST = 45
 
+#: A language's tag (ISO 639-1) behind a name; "no" is left out, since it ends "Art. No".
+_LANGUAGE = re.compile(r"(?<=\w)[\s:._(-]+(en|fr|de|es|it|nl|pt|da|sv|fi|pl|cs)\)?$", re.IGNORECASE)
 _NUMBERS = ("whole number", "decimal with comma", "decimal with point", "money")
 _FITS: dict[FieldKind, tuple[str, ...]] = {
     FieldKind.INTEGER: ("whole number",),
@@ -69,29 +74,29 @@ def plain(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", " ", letters).strip()
 
 
+def ranking(
+    schema: StoreSchema, columns: Sequence[ColumnProfile], supplier: str
+) -> list[Suggestion]:
+    """Every column for every field it might fill, best first, whatever is filled already."""
+    fields = [f for f in schema.fields if not f.spare]
+    found = (s for f in fields for s in rank(f, columns, supplier))
+    return sorted(found, key=lambda s: -s.score)
+
+
 def suggest(
     schema: StoreSchema,
-    columns: Sequence[ColumnProfile],
+    ranked: Sequence[Suggestion],
     taken: Crosswalk,
-    supplier: str,
     refused: Set[tuple[str, str]] = frozenset(),
 ) -> list[Suggestion]:
-    """The best column for each unfilled field, best first; each column is proposed once, but
-    for the key, which may share its column. Pairs of field and column that were ``refused`` are
-    not proposed again."""
-    open_fields = [f for f in schema.fields if f.name not in taken.fills and not f.spare]
-    ranked = sorted(
-        (
-            s
-            for f in open_fields
-            for s in rank(f, columns, supplier)
-            if (s.field, s.column) not in refused
-        ),
-        key=lambda s: -s.score,
-    )
+    """Out of a ``ranking``, the best column for each unfilled field, best first; each column is
+    proposed once, but for the key, which may share its column. Pairs of field and column that
+    were ``refused`` are not proposed again."""
     chosen: dict[str, Suggestion] = {}
     used = set(taken.used_columns())
     for one in ranked:
+        if one.field in taken.fills or (one.field, one.column) in refused:
+            continue
         # The supplier's number feeds the store's key and its own field.
         shared = one.field == schema.key
         if one.field in chosen or (one.column in used and not shared):
@@ -111,7 +116,7 @@ def rank(field_: StoreField, columns: Sequence[ColumnProfile], supplier: str) ->
     for column in columns:
         score, reasons = _score(field_, column)
         if score >= _LEAST:
-            fill = propose_fill(field_, column, supplier)
+            fill = propose_fill(field_, column, supplier, columns)
             if field_.role is Role.KEY:
                 reasons.append(f"'{prefix_of(supplier)}' in front keeps suppliers' numbers apart")
             found.append(
@@ -123,12 +128,24 @@ def rank(field_: StoreField, columns: Sequence[ColumnProfile], supplier: str) ->
 
 
 def _score(field_: StoreField, column: ColumnProfile) -> tuple[int, list[str]]:
-    if column.looks_like == "empty":
+    if column.looks_like == "empty" or field_.kind is FieldKind.OPTIONS:
         return 0, []
-    name, why = _name_score(field_, column.name)
+    bare, language = _language_in(column.name)
+    if field_.language != language and field_.language is not None:
+        return 0, []
+    name, why = _name_score(field_, bare)
+    if language is not None and field_.language is None:
+        # A translation's own field comes first.
+        name -= 8
     value, evidence = _value_score(field_, column)
     reasons = [r for r in (why, evidence) if r]
     return max(0, min(100, name + value)), reasons
+
+
+def _language_in(column: str) -> tuple[str, str | None]:
+    """A column's name without the language it ends in (``title: fr``), and that language."""
+    found = _LANGUAGE.search(column)
+    return (column[: found.start()], found[1].lower()) if found else (column, None)
 
 
 def _name_score(field_: StoreField, column: str) -> tuple[int, str]:
@@ -143,7 +160,7 @@ def _name_score(field_: StoreField, column: str) -> tuple[int, str]:
 
 
 def _one_name_score(field_: StoreField, column: str) -> tuple[int, str]:
-    own = [plain(field_.label), plain(field_.name)]
+    own = [plain(field_.label), plain(_language_in(field_.name)[0])]
     synonyms = [plain(s) for s in field_.synonyms]
     trade = trade_words(field_)
     arriving, label = plain(column), field_.label
@@ -191,7 +208,35 @@ def _joined(words: str) -> str:
     return words.replace(" ", "")
 
 
-_CODES = frozenset({"eur", "usd", "gbp", "chf"})
+#: Currencies (ISO 4217) that a supplier may name beside a price.
+_CODES = frozenset(
+    [
+        "aud",
+        "brl",
+        "cad",
+        "chf",
+        "cny",
+        "czk",
+        "dkk",
+        "eur",
+        "gbp",
+        "hkd",
+        "huf",
+        "inr",
+        "jpy",
+        "krw",
+        "mxn",
+        "nok",
+        "nzd",
+        "pln",
+        "ron",
+        "sek",
+        "sgd",
+        "try",
+        "usd",
+        "zar",
+    ]
+)
 
 
 def _value_score(field_: StoreField, column: ColumnProfile) -> tuple[int, str]:
@@ -202,6 +247,8 @@ def _value_score(field_: StoreField, column: ColumnProfile) -> tuple[int, str]:
         if words and len(shared) == len(words):
             return 25, "its values are the store's own words"
         return (0, "") if column.distinct <= 60 else (-40, "")
+    if field_.role is Role.TITLE and not any(" " in v.value.strip() for v in column.frequent):
+        return -30, ""  # codes, not names
     if fits is None:
         return (-30, "") if column.looks_like in ("GTIN", "picture link", "html") else (0, "")
     if column.looks_like in fits:
@@ -218,22 +265,30 @@ def prefix_of(supplier: str) -> str:
     return f"{initials}-" if len(initials) == 2 else f"{plain(supplier).upper()[:2]}-"
 
 
-def propose_fill(field_: StoreField, column: ColumnProfile, supplier: str) -> Fill:
-    """The column with the steps its values need to become the field's kind."""
-    return Fill(parts=(Part(column=column.name),), steps=tuple(_steps(field_, column, supplier)))
+def propose_fill(
+    field_: StoreField, column: ColumnProfile, supplier: str, among: Sequence[ColumnProfile] = ()
+) -> Fill:
+    """The column with the steps its values need to become the field's kind. ``among`` the other
+    columns may be one that says its currency or its unit."""
+    steps = _steps(field_, column, supplier, among)
+    return Fill(parts=(Part(column=column.name),), steps=tuple(steps))
 
 
-def _steps(field_: StoreField, column: ColumnProfile, supplier: str) -> list[Step]:
+def _steps(
+    field_: StoreField, column: ColumnProfile, supplier: str, among: Sequence[ColumnProfile]
+) -> list[Step]:
     short = (supplier.split() or [""])[0]
     if field_.role is Role.KEY:
-        return [Trim(), Affix(before=prefix_of(supplier))]
+        prefix = prefix_of(supplier)
+        there = all(v.value.strip().startswith(prefix) for v in column.frequent)
+        return [Trim()] if there and column.frequent else [Trim(), Affix(before=prefix)]
     if field_.kind is FieldKind.CHOICE and _value_score(field_, column)[0] <= 0:
         return [UseValueTable(table=f"{short} {field_.label.lower()}")]
     by_kind: dict[FieldKind, list[Step]] = {
-        FieldKind.MONEY: [Number()],
+        FieldKind.MONEY: _money_steps(field_, column, among),
         FieldKind.DECIMAL: [Number()],
         FieldKind.INTEGER: [Number()],
-        FieldKind.MEASURE: _measure_steps(field_, column),
+        FieldKind.MEASURE: _measure_steps(field_, column, among),
         FieldKind.YES_NO: [YesNo(yes=("j", "y", "yes", "true", "1"), no=("n", "no", "false", "0"))],
         FieldKind.DATE: [Date(order=_date_order(column))],
         FieldKind.CATEGORY: [UseCategoryTable(table=f"{short} categories")],
@@ -241,18 +296,60 @@ def _steps(field_: StoreField, column: ColumnProfile, supplier: str) -> list[Ste
     }
     if field_.kind in by_kind:
         return by_kind[field_.kind]
+    if field_.kind is FieldKind.LINK and any(v.value.startswith('["') for v in column.frequent):
+        return [TakeEntries(start=1, count=1)]
     cut = field_.max_length is not None and column.longest > field_.max_length
     return [Trim(), Cut(length=field_.max_length or 1)] if cut else [Trim()]
 
 
-def _measure_steps(field_: StoreField, column: ColumnProfile) -> list[Step]:
-    """A number, and a conversion where the column's name states another unit."""
+def _money_steps(
+    field_: StoreField, column: ColumnProfile, among: Sequence[ColumnProfile]
+) -> list[Step]:
+    """An amount, exchanged where a column, the cells or the column's name say another currency.
+    While the rate is missing such a field holds its rows: better than a price in wrong money."""
+    target = field_.currency or ""
+    said = _currency_column(among)
+    named = next((w.upper() for w in plain(column.name).split() if w in _CODES), "")
+    beside = said.frequent[0].value.strip().upper() if said else ""
+    source = column.currency or named or beside or target
+    if said and not named:
+        several = said.distinct > 1
+        first: Step = Amount(currency=target if several else source, column=said.name)
+        source = target if several else source
+    else:
+        first = Amount(currency=source) if column.currency else Number()
+    return [first] if source == target else [first, Exchange(source=source, target=target)]
+
+
+def _currency_column(among: Sequence[ColumnProfile]) -> ColumnProfile | None:
+    """The column that holds nothing but currency codes."""
+    return next((c for c in among if c.frequent and _all_codes(c)), None)
+
+
+def _all_codes(column: ColumnProfile) -> bool:
+    return all(v.value.strip().lower() in _CODES for v in column.frequent)
+
+
+def _measure_steps(
+    field_: StoreField, column: ColumnProfile, among: Sequence[ColumnProfile]
+) -> list[Step]:
+    """A number, and a conversion where the column's name states another unit; a measure where
+    its cells do, or a column beside it."""
+    beside = next((c for c in among if c.name != column.name and _is_unit_of(c, column)), None)
+    if beside is not None or column.looks_like == "measure with unit":
+        return [Measure(target=field_.unit or "", column=beside.name if beside else "")]
     unit = unit_in_name(column.name)
     if unit is None or field_.unit is None or unit.dimension != UNITS[field_.unit].dimension:
         return [Number()]
     if unit.code == field_.unit:
         return [Number()]
     return [Number(), Convert(source=unit.code, target=field_.unit)]
+
+
+def _is_unit_of(other: ColumnProfile, column: ColumnProfile) -> bool:
+    """A column such as ``width@unit`` beside ``width``, with units in its cells."""
+    named = plain(other.name) == f"{plain(column.name)} unit"
+    return named and bool(other.frequent) and all(find_unit(v.value) for v in other.frequent)
 
 
 def _date_order(column: ColumnProfile) -> Literal["dmy", "mdy", "ymd"]:
@@ -267,19 +364,17 @@ def unit_in_name(name: str) -> Unit | None:
     return next((u for w in reversed(words) if len(w) < 6 and (u := find_unit(w))), None)
 
 
-def price_from_cost(schema: StoreSchema, columns: Sequence[ColumnProfile]) -> Suggestion | None:
-    """A price where only a cost arrives: the cost column, to go through a ladder."""
+def price_from_cost(schema: StoreSchema, ranked: Sequence[Suggestion]) -> Suggestion | None:
+    """A price where only a cost arrives: out of a ``ranking``, the best column for the cost, to go
+    through a ladder."""
     cost, price = schema.with_role(Role.COST), schema.with_role(Role.PRICE)
-    if cost is None or price is None:
+    best = next((s for s in ranked if cost and s.field == cost.name), None)
+    if price is None or best is None:
         return None
-    ranked = rank(cost, columns, "")
-    if not ranked:
-        return None
-    best = ranked[0]
     return Suggestion(
         field=price.name,
         column=best.column,
         score=min(best.score, SURE),
         reasons=[f"{price.label} is worked out from '{best.column}' with a price ladder"],
-        fill=Fill(parts=(Part(column=best.column),), steps=(Number(),)),
+        fill=best.fill,
     )

@@ -9,7 +9,10 @@ from __future__ import annotations
 from nomotax.core.schema.model import FieldKind, Role, StoreField
 
 _BY_ROLE: dict[Role, str] = {
-    Role.TITLE: "name, title, product name, product title, item name, short description, article, "
+    Role.KEY: "sku, article code, item code, product code, item number, article number, code",
+    Role.GROUP: "group key, parent sku, parent id, style, style number, model",
+    Role.TITLE: "name, title, heading, product name, product title, item name, "
+    "short description, article, "
     "designation, bezeichnung, artikelbezeichnung, produktname, titel, libelle, nom, nom produit, "
     "nombre, titulo, denominacion, nome, titolo, denominazione, naam, omschrijving kort",
     Role.TEXT: "description, long description, text, body, details, beschreibung, langtext, "

@@ -8,7 +8,9 @@ from nomotax.core.crosswalk.model import Fact, Fill, Part
 def describe_source(fill: Fill) -> str:
     """The source: column names as they stand, own text in quotes."""
     if not fill.parts:
-        return "a formula" if fill.says_something else "nothing"
+        begins = [s for s in fill.steps if s.begins() and not s.off]
+        formula = any(s.do == "formula" for s in begins)
+        return "a formula" if formula else begins[-1].describe() if begins else "nothing"
     if all(p.text is not None for p in fill.parts):
         return f"always '{''.join(p.text or '' for p in fill.parts)}'"
     return " + ".join(_part(p) for p in fill.parts)

@@ -37,7 +37,8 @@ class _Document(BaseModel):
 
 
 class Rung(_Document):
-    """From this basis (inclusive) on, and up to the next rung.
+    """From this basis (inclusive) on, and up to the next rung: a landed cost, or a value of the
+    ladder's ``by_field``.
 
     ``amount`` is a percentage for markup and margin, an amount of money for fixed, and a factor
     for multiple.
@@ -104,7 +105,8 @@ class Landed(_Document):
 
 
 class Ladder(_Document):
-    """Rungs by cost, an ending, and limits.
+    """Rungs by cost, or by another number of the product (``by_field``: its list price, its
+    weight), an ending, and limits. Whatever the rungs go by, they raise the landed cost.
 
     A ``Rule`` that fits a product takes the place of ``rungs``: the first, or the one with the
     most matches. The price is never below the landed cost + ``floor``, never below the amount in
@@ -115,6 +117,7 @@ class Ladder(_Document):
     name: str
     currency: str = "EUR"
     rungs: Rungs
+    by_field: str = ""
     ending: Ending = "none"
     floor: Decimal = Field(default=Decimal(0), ge=0, le=100_000)
     rules: tuple[Rule, ...] = ()
@@ -141,7 +144,7 @@ class Ladder(_Document):
     def fields(self) -> list[str]:
         """Store fields that the ladder looks at; each once."""
         found = [m.field for r in self.rules for m in r.when if m.field]
-        found += [self.landed.weight_field, self.least_field, self.most_field]
+        found += [self.by_field, self.landed.weight_field, self.least_field, self.most_field]
         return list(dict.fromkeys(f for f in found if f))
 
     def price(
@@ -161,7 +164,7 @@ class Ladder(_Document):
 def _check_order(rungs: tuple[Rung, ...]) -> None:
     starts = [r.start for r in rungs]
     if starts != sorted(set(starts)):
-        raise ValueError("the rungs must start at rising costs, each once")
+        raise ValueError("the rungs must start at rising values, each once")
     if starts[0] != 0:
         raise ValueError("the first rung must start at 0, or cheap goods have no price")
 
@@ -180,13 +183,15 @@ class Look:
 class Priced:
     """A price and the way to it. ``stages`` are the numbers one after the other; ``rule`` is the
     rule's name ("" for the ladder's own rungs), ``rung`` counts from 0; ``squeezed`` is true where
-    the floor lies above the highest price allowed."""
+    the floor lies above the highest price allowed, ``unbanded`` where the number that the rungs go
+    by is missing or negative: such a product has no price."""
 
     value: pl.Expr
     rule: pl.Expr
     rung: pl.Expr
     stages: tuple[tuple[str, pl.Expr], ...]
     squeezed: pl.Expr
+    unbanded: pl.Expr
 
 
 class _Pricing:
@@ -201,10 +206,14 @@ class _Pricing:
     def of(self, cost: pl.Expr) -> Priced:
         cost = self.keep(pl.when((cost >= 0) & (cost < _lit(DEAREST))).then(cost))
         landed = self.keep(self._landed(cost))
-        raw = self.keep(self._raw(landed))
+        band = self.keep(self.look.number(self.ladder.by_field)) if self.ladder.by_field else landed
+        banded = (band >= 0).fill_null(False)
+        if self.ladder.by_field:
+            landed = self.keep(pl.when(banded).then(landed))
+        raw = self.keep(self._raw(landed, band))
         taxed = self._taxed(raw)
         floor_at = self._taxed(landed + _lit(self.ladder.floor))
-        ended, lowest = self._ended(landed, taxed, floor_at)
+        ended, lowest = self._ended(band, taxed, floor_at)
         value = ended
         squeezed = pl.lit(False)
         if self.ladder.most_field:
@@ -213,14 +222,15 @@ class _Pricing:
             squeezed = most < lowest
         stages = [("cost", cost)]
         stages += [("landed cost", landed)] if self.ladder.landed != Landed() else []
+        stages += [(f"by {self.ladder.by_field}", band)] if self.ladder.by_field else []
         stages.append(("by the rung", raw))
         stages += [("with tax", taxed)] if self.ladder.tax == "in" else []
         stages += [("least allowed", lowest), ("with its ending", ended)]
         stages += [("at most the list price", value)] if self.ladder.most_field else []
         rules = [pl.lit(r.name) for r in self.ladder.ranked]
         rule = self._by_case([*rules, pl.lit("")])
-        rung = self._by_rung(landed, lambda rungs, at, _: pl.lit(at, dtype=pl.UInt32))
-        return Priced(value, rule, rung, tuple(stages), squeezed)
+        rung = self._by_rung(band, lambda rungs, at, _: pl.lit(at, dtype=pl.UInt32))
+        return Priced(value, rule, rung, tuple(stages), squeezed, cost.is_not_null() & ~banded)
 
     def _fits(self, rule: Rule) -> pl.Expr:
         return pl.all_horizontal(self._match(m) for m in rule.when).fill_null(False)
@@ -241,18 +251,18 @@ class _Pricing:
             made = made + known.fill_null(_lit(Decimal(0))) * _lit(parts.freight_per_kg)
         return made + _lit(parts.handling) if parts.handling else made
 
-    def _raw(self, basis: pl.Expr) -> pl.Expr:
-        times = self._by_rung(basis, lambda rungs, at, _: _lit(_terms(rungs[at])[0]))
-        by = self._by_rung(basis, lambda rungs, at, _: _lit(_terms(rungs[at])[1]))
-        plus = self._by_rung(basis, lambda rungs, at, _: _lit(_terms(rungs[at])[2]))
-        return basis * times / by + plus
+    def _raw(self, landed: pl.Expr, band: pl.Expr) -> pl.Expr:
+        times = self._by_rung(band, lambda rungs, at, _: _lit(_terms(rungs[at])[0]))
+        by = self._by_rung(band, lambda rungs, at, _: _lit(_terms(rungs[at])[1]))
+        plus = self._by_rung(band, lambda rungs, at, _: _lit(_terms(rungs[at])[2]))
+        return landed * times / by + plus
 
     def _taxed(self, amount: pl.Expr) -> pl.Expr:
         if self.ladder.tax == "out" or not self.ladder.tax_rate:
             return amount
         return amount * _lit(1 + self.ladder.tax_rate / 100)
 
-    def _ended(self, basis: pl.Expr, wanted: pl.Expr, floor_at: pl.Expr) -> tuple[pl.Expr, pl.Expr]:
+    def _ended(self, band: pl.Expr, wanted: pl.Expr, floor_at: pl.Expr) -> tuple[pl.Expr, pl.Expr]:
         """The nearest price with its ending (half upwards) that is not below the floor, and the
         lowest price allowed."""
         exact = (wanted * _lit(_MICROS)).round(0, mode="half_away_from_zero").cast(pl.Int64)
@@ -261,20 +271,21 @@ class _Pricing:
             least = (self.look.number(self.ladder.least_field) * _lit(_MICROS)).ceil()
             floor = pl.max_horizontal(floor, least.cast(pl.Int64, strict=False))
         floor = self.keep(floor)
+        known = exact.is_not_null()
         wanted = self.keep(pl.max_horizontal(exact, floor))
 
         def micros(cents: dict[Ending, int]) -> pl.Expr:
             rule = lambda rungs, at, ending: pl.lit(  # noqa: E731
                 cents[rungs[at].ending or ending] * 10_000, dtype=pl.Int64
             )
-            return self.keep(self._by_rung(basis, rule))
+            return self.keep(self._by_rung(band, rule))
 
         step, offset = micros(_ENDING_STEP), micros(_ENDING_TAIL)
         nearest = (wanted - offset + step // 2) // step * step + offset
         lowest = pl.when(offset > 0).then(offset).otherwise(step)
         ended = self.keep(pl.max_horizontal(nearest, lowest))
         lift = pl.max_horizontal((floor - ended + step - 1) // step, pl.lit(0, dtype=pl.Int64))
-        price = pl.when(basis.is_not_null()).then((ended + lift * step).cast(_MONEY))
+        price = pl.when(known).then((ended + lift * step).cast(_MONEY))
         return self.keep(price * _lit(1 / _MICROS)), floor.cast(_MONEY) * _lit(1 / _MICROS)
 
     def _by_case(self, made: list[pl.Expr]) -> pl.Expr:
@@ -284,23 +295,23 @@ class _Pricing:
         return chain
 
     def _by_rung(
-        self, basis: pl.Expr, rule: Callable[[tuple[Rung, ...], int, Ending], pl.Expr]
+        self, band: pl.Expr, rule: Callable[[tuple[Rung, ...], int, Ending], pl.Expr]
     ) -> pl.Expr:
         """What ``rule`` makes of the rung that each product stands on."""
         made = [[rule(rungs, at, end) for at in range(len(rungs))] for rungs, end in self.cases]
         if len({str(m) for case in made for m in case}) == 1:
             return made[0][0]
         return self._by_case(
-            [_on_rung(basis, rungs, m) for (rungs, _), m in zip(self.cases, made, strict=True)]
+            [_on_rung(band, rungs, m) for (rungs, _), m in zip(self.cases, made, strict=True)]
         )
 
 
-def _on_rung(basis: pl.Expr, rungs: tuple[Rung, ...], made: list[pl.Expr]) -> pl.Expr:
+def _on_rung(band: pl.Expr, rungs: tuple[Rung, ...], made: list[pl.Expr]) -> pl.Expr:
     if len({str(m) for m in made}) == 1:
         return made[0]
     chain = made[-1]
     for one, above in reversed(list(zip(made[:-1], rungs[1:], strict=True))):
-        chain = pl.when(basis < _lit(above.start)).then(one).otherwise(chain)
+        chain = pl.when(band < _lit(above.start)).then(one).otherwise(chain)
     return chain
 
 

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from datetime import date
 from decimal import Decimal
 from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+
+from nomotax.core.errors import UnreadableFile
 
 Currency = Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")]
 
@@ -30,3 +34,45 @@ class Rate(BaseModel):
     def age(self, on: str) -> int | None:
         """Days between the rate's day and an ISO date; None for no date."""
         return (date.fromisoformat(on) - self.day).days if on else None
+
+
+HEADER = ("day", "source", "target", "rate")
+
+
+def read_rates(data: bytes, origin: str) -> list[Rate]:
+    """The rates of a CSV file (UTF-8) with the columns day, source, target and rate, in any order:
+    ``2026-11-23,USD,EUR,0.9125``. The newest of each pair; an ISO 8601 day, ISO 4217 currencies,
+    a point before the decimals.
+
+    Raises ``UnreadableFile`` naming the line; then none is taken.
+    """
+    try:
+        lines = csv.DictReader(io.StringIO(data.decode("utf-8-sig"), newline=""))
+        missing = [name for name in HEADER if name not in (lines.fieldnames or ())]
+        if missing:
+            raise UnreadableFile(
+                f"The rates have no column {', '.join(map(repr, missing))}.",
+                where="line 1",
+                remedy=f"The first line names the columns: {','.join(HEADER)}.",
+            )
+        found: dict[str, Rate] = {}
+        for line in lines:
+            rate = _rate(line, lines.line_num, origin)
+            if rate.name not in found or rate.day >= found[rate.name].day:
+                found[rate.name] = rate
+    except (UnicodeDecodeError, csv.Error) as error:
+        raise UnreadableFile(f"This is no list of rates: {error}.", where="the file") from error
+    return list(found.values())
+
+
+def _rate(line: dict[str, str], number: int, origin: str) -> Rate:
+    values = {name: (line[name] or "").strip() for name in HEADER}
+    try:
+        return Rate.model_validate(values | {"origin": origin})
+    except ValidationError as error:
+        first = error.errors()[0]
+        raise UnreadableFile(
+            f"The {first['loc'][0]} is wrong: {first['msg']}.",
+            where=f"line {number}",
+            remedy="Write 2026-11-23,USD,EUR,0.9125.",
+        ) from error

@@ -18,8 +18,10 @@ from nomotax.core.reading.delimited import read_delimited
 from nomotax.core.reading.detect_delimited import HEAD_BYTES, detect_decimal, detect_delimited
 from nomotax.core.reading.json_records import detect_json, read_json
 from nomotax.core.reading.lists import list_items
+from nomotax.core.reading.mending import mended
 from nomotax.core.reading.model import (
     ArrivingTable,
+    Companion,
     Detection,
     JsonReading,
     Offer,
@@ -71,6 +73,11 @@ def detect(source: Source, part: str = "") -> Detection:
 
     Raises ``UnreadableFile`` when it is nothing that can be read.
     """
+    with mended(source.path) as (path, _):
+        return _detect(replace(source, path=path, name=source.label), part)
+
+
+def _detect(source: Source, part: str) -> Detection:
     kind = kind_of(source.path)
     if part and kind == "zip":
         with in_archive(source, part) as path:
@@ -235,24 +242,56 @@ def read(
     ``limit`` reads only so many records of the head of each file; ``tell`` hears how far it is,
     and may raise to stop. Raises ``UnreadableFile``.
     """
+    with mended(source.path) as (path, told):
+        given = replace(source, path=path, name=source.label)
+        return _read(given, reading, dict(companions or {}), limit, tell, told)
+
+
+def _read(
+    source: Source,
+    reading: Reading,
+    tables_at_hand: dict[str, ArrivingTable],
+    limit: int | None,
+    tell: Tell,
+    mended: list[ReadingProblem],
+) -> ArrivingTable:
     with _unpacked(source, reading.files) as (files, told):
         tables = [_read_plain(f.path, reading, limit, tell) for f in files]
         table = _stacked(files, tables)
-    problems = [*told, *table.problems]
+    problems = [*mended, *told, *table.problems]
     lazy = reshape(table.lazy, reading.reshape, problems)
     if any(r.do in ("unfold", "gather", "keep", "take") for r in reading.reshape):
         problems = [p.model_copy(update={"row": None}) for p in problems]
-    tables_at_hand = dict(companions or {})
-    for own in reading.companions:
-        if own.reading is not None:
+    joined: list[Companion] = []
+    for one in reading.companions:
+        if one.reading is not None:
+            if mended and _lacks(source, one.reading):
+                problems.append(_missing(one))
+                continue
             most = None if limit is None else max(limit, _COMPANION_ROWS)
-            tables_at_hand[own.name] = read(source, own.reading, limit=most, tell=tell)
-    lazy = join_all(lazy, reading.companions, tables_at_hand, problems)
+            tables_at_hand[one.name] = _read(source, one.reading, {}, most, tell, [])
+        joined.append(one)
+    lazy = join_all(lazy, tuple(joined), tables_at_hand, problems)
     exponents = table.exponents or bool(reading.companions)
     lazy = hold_damaged(lazy, reading.damaged, problems, exponents)
     tell_huge(lazy, problems)
     complete = table.complete and not any(p.kind == "broken_off" for p in problems)
     return ArrivingTable(lazy, problems, complete, keep=(table, *tables_at_hand.values()))
+
+
+def _lacks(source: Source, reading: Reading) -> bool:
+    """Whether a reading means files that an archive has not."""
+    names = [e.name for e in archive.entries(source.path)]
+    return bool(reading.files) and not archive.chosen(names, reading.files)
+
+
+def _missing(companion: Companion) -> ReadingProblem:
+    return ReadingProblem(
+        kind="missing_companion",
+        level="broken",
+        message=f"The companion {companion.name!r} is not in what arrived; its columns are "
+        "missing.",
+    )
 
 
 def _read_plain(

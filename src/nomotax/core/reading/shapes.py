@@ -95,7 +95,19 @@ def shape_of(cells: pl.Series, peek: Peek) -> Shape:
         share = _share(text, pattern) if first >= ENOUGH - 0.15 else 0.0
         if share >= ENOUGH:
             return _detailed(name, share, text)
+    if (text.str.starts_with('["')).any():
+        return _of_first_entries(text)
     return _separated(text) or Shape("text", 1.0, language=_language(text))
+
+
+def _of_first_entries(text: pl.Series) -> Shape:
+    """What lists as they arrive (JSON arrays) are lists of: the shape of their first entries."""
+    opened = pl.col("t").str.starts_with('["')
+    first = pl.col("t").str.extract(r'^\["((?:[^"\\]|\\.)*)"')
+    entries = pl.DataFrame({"t": text}).select(
+        pl.when(opened).then(first).otherwise("t").alias("t")
+    )
+    return shape_of(entries["t"].drop_nulls(), peeks(entries)["t"])
 
 
 def _share(text: pl.Series, pattern: str) -> float:

@@ -44,9 +44,13 @@ class Spool:
 
     def add(self, record: Flat) -> None:
         """Take a flat record; empty texts are no cells."""
-        self._held.append(
-            {n: v if type(v) is str else LIST_MARK + list_text(v) for n, v in record.items()}
-        )
+        for value in record.values():
+            if type(value) is not str:
+                record = {
+                    n: v if type(v) is str else LIST_MARK + list_text(v) for n, v in record.items()
+                }
+                break
+        self._held.append(record)  # type: ignore[arg-type]  # texts only by now
         self._count(1)
 
     def add_texts(self, records: list[dict[str, str]]) -> None:

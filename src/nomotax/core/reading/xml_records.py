@@ -237,10 +237,12 @@ def _flat(element: Element, depth: int) -> Flat:
         return out
     children = list(element)  # kept: each look at a child again would make it anew
     if not _is_nested(element):
-        plain = {_name(child): child.text for child in children}
+        # This is where most records go, so no call is made for a tag without a namespace.
+        plain = {(t if (t := c.tag)[0] != "{" else _name(c)): c.text for c in children}
         if len(plain) == len(children):
-            out.update((n, t) for n, t in plain.items() if t and not t.isspace())
-            return out
+            for name in [n for n, text in plain.items() if not text or text.isspace()]:
+                del plain[name]
+            return out | plain if out else plain
     if _is_mixed(element, children):
         out[""] = _markup(element)
         return out

@@ -7,13 +7,18 @@ from decimal import Decimal
 
 import polars as pl
 
-from nomotax.core.crosswalk.flow import Context, Fault, Flow, Severity
+from nomotax.core.crosswalk.flow import LIST_SIGN, Context, Fault, Flow, Severity
 from nomotax.core.crosswalk.steps.values import as_number
 from nomotax.core.numbers import NUMBER
 from nomotax.core.schema.gtin import has_right_check_digit
 from nomotax.core.schema.model import DECIMAL_KINDS, FieldKind, StoreField
 
-_LINK = r"^https?://[^\s/]+(/\S*)?$"
+#: A web address, or a picture that came with a delivery (see ``core.reading.pictures``).
+_ADDRESS = r"(https?://[^\s/]+(/\S*)?|picture:[0-9a-f]{32}\.[a-z]+)"
+_LINK = f"^{_ADDRESS}$"
+_LINKS = rf"^{_ADDRESS}( \| {_ADDRESS})*$"
+#: Options of a variant, in order: ``Size: 30 x 40 cm | Colour: Blue``.
+_OPTIONS = r"^[^|:]+: [^|]+( \| [^|:]+: [^|]+)*$"
 
 
 #: What a value of these kinds is; all others are text.
@@ -104,9 +109,67 @@ def _as_link(field: StoreField, flow: Flow, ctx: Context) -> Flow:
 def _as_links(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     text = flow.keep(flow.text.str.replace_all(r"\s*[|\s]\s*", " | ").str.strip_chars(" |"))
     value = flow.keep(pl.when(text != "").then(text))
-    each = r"^https?://[^\s/]+(/\S*)?( \| https?://[^\s/]+(/\S*)?)*$"
-    fault = Fault("not_a_link", "is no list of web addresses", ~value.str.contains(each), flow.text)
+    fault = Fault(
+        "not_a_link", "is no list of web addresses", ~value.str.contains(_LINKS), flow.text
+    )
     return flow.to(value, fault, numeric=False)
+
+
+def _entries(flow: Flow) -> tuple[Flow, pl.Expr]:
+    """A list as text, and its entries."""
+    if flow.listed:
+        entries = flow.keep(flow.value.list.drop_nulls())
+    else:
+        one = pl.element().str.strip_chars()
+        split = flow.text.str.split(LIST_SIGN.strip())
+        entries = flow.keep(split.list.eval(one.filter(one != "")))
+    joined = flow.keep(entries.list.join(LIST_SIGN))
+    return flow.to(flow.keep(pl.when(joined != "").then(joined)), numeric=False), entries
+
+
+def _as_texts(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    return _entries(flow)[0]
+
+
+def _as_categories(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    flow, entries = _entries(flow)
+    if not ctx.categories:
+        return flow
+    strange = ~pl.element().is_in(sorted(ctx.categories))
+    unknown = entries.list.eval(pl.element().filter(strange))
+    fault = Fault(
+        "unknown_category",
+        "is no category of this store",
+        unknown.list.len() > 0,
+        unknown.list.first(),
+        Severity.QUESTION,
+    )
+    return flow.to(flow.value, fault)
+
+
+def _as_options(field: StoreField, flow: Flow, ctx: Context) -> Flow:
+    text = flow.keep(flow.text)
+    flow = flow.to(flow.keep(pl.when(text != "").then(text)), numeric=False)
+    shape = Fault(
+        "not_options",
+        "are no options such as 'Size: 3 | Colour: Blue'",
+        ~flow.value.str.contains(_OPTIONS),
+        flow.value,
+    )
+    names = flow.keep((pl.lit("| ") + flow.value).str.extract_all(r"\| [^|:]+: "))
+    twice = Fault(
+        "option_twice", "name an option twice", names.list.n_unique() < names.list.len(), flow.value
+    )
+    return flow.to(flow.value, shape, twice)
+
+
+def fit_pictures(flow: Flow, pictures: pl.Expr) -> Flow:
+    """Alternative texts beside the pictures that they describe: more texts than pictures is a
+    fault, since nobody can say which is whose."""
+    texts = flow.value.str.count_matches(LIST_SIGN, literal=True) + 1
+    shown = (pictures.str.count_matches(LIST_SIGN, literal=True) + 1).fill_null(0)
+    fault = Fault("more_texts", "are more texts than there are pictures", texts > shown, flow.value)
+    return flow.to(flow.value, fault)
 
 
 def _as_gtin(field: StoreField, flow: Flow, ctx: Context) -> Flow:
@@ -134,6 +197,9 @@ _KINDS: dict[FieldKind, Callable[[StoreField, Flow, Context], Flow]] = {
     FieldKind.CATEGORY: _as_category,
     FieldKind.LINK: _as_link,
     FieldKind.LINKS: _as_links,
+    FieldKind.TEXTS: _as_texts,
+    FieldKind.CATEGORIES: _as_categories,
+    FieldKind.OPTIONS: _as_options,
     FieldKind.GTIN: _as_gtin,
 }
 

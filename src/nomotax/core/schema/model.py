@@ -25,6 +25,9 @@ class FieldKind(StrEnum):
     DATE = "date"
     LINK = "link"
     LINKS = "links"
+    TEXTS = "texts"
+    CATEGORIES = "categories"
+    OPTIONS = "options"
     GTIN = "gtin"
     IDENTIFIER = "identifier"
 
@@ -39,8 +42,12 @@ class Role(StrEnum):
     LIST_PRICE = "list_price"
     PICTURE = "picture"
     PICTURES = "pictures"
+    PICTURE_TEXT = "picture_text"
+    PICTURE_TEXTS = "picture_texts"
     TEXT = "text"
     STOCK = "stock"
+    GROUP = "group"
+    OPTIONS = "options"
 
 
 #: Kinds whose values are exact decimals with a fixed number of places.
@@ -54,7 +61,9 @@ class StoreField(BaseModel):
     """One field of the store's product schema.
 
     ``decimals`` counts the places after the point that decimals, money and measures keep.
-    ``minimum`` and ``maximum`` are inclusive and in the field's own unit or currency.
+    ``minimum`` and ``maximum`` are inclusive and in the field's own unit or currency. ``of``
+    names the field that this one describes: a translation of it into ``language`` (a BCP 47 tag),
+    or the alternative texts of its pictures.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -77,6 +86,10 @@ class StoreField(BaseModel):
     currency: Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")] | None = None
     unit: str | None = None
     synonyms: tuple[str, ...] = ()
+    language: Annotated[str, StringConstraints(pattern=r"^[a-z]{2,3}(-[A-Za-z0-9]+)*$")] | None = (
+        None
+    )
+    of: FieldName | None = None
 
     @model_validator(mode="after")
     def _consistent(self) -> StoreField:
@@ -121,6 +134,11 @@ class StoreSchema(BaseModel):
             raise ValueError(f"field names stand twice: {', '.join(doubled)}")
         if self.key not in names:
             raise ValueError(f"the key {self.key!r} is not one of the fields")
+        lost = [f for f in self.fields if f.of is not None and f.of not in names]
+        if lost:
+            raise ValueError(
+                f"field {lost[0].name}: it describes {lost[0].of!r}, which is no field"
+            )
         return self
 
     def __getitem__(self, name: str) -> StoreField:

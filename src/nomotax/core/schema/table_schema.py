@@ -26,6 +26,9 @@ _TYPES: dict[FieldKind, tuple[str, str | None]] = {
     FieldKind.DATE: ("date", None),
     FieldKind.LINK: ("string", "uri"),
     FieldKind.LINKS: ("list", None),
+    FieldKind.TEXTS: ("list", None),
+    FieldKind.CATEGORIES: ("list", None),
+    FieldKind.OPTIONS: ("list", None),
 }
 _BY_TYPE = {
     "integer": FieldKind.INTEGER,
@@ -34,7 +37,7 @@ _BY_TYPE = {
     "date": FieldKind.DATE,
     "list": FieldKind.LINKS,
 }
-_OWN = ("group", "role", "spare", "decimals", "currency", "unit", "synonyms")
+_OWN = ("group", "role", "spare", "decimals", "currency", "unit", "synonyms", "language", "of")
 
 
 def to_descriptor(schema: StoreSchema) -> dict[str, Any]:

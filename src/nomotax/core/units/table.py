@@ -119,10 +119,26 @@ def convert(number: pl.Expr, source: str, target: str) -> Worked:
     return Worked(added.value, scaled.wrong | added.wrong)
 
 
-def _scaled(number: pl.Expr, up: int, down: int) -> Worked:
+def exact_factor(source: str, target: str) -> Decimal | None:
+    """What numbers in one unit are multiplied by to be in another; None where ``SCALE`` places
+    cannot hold it, or where the units begin at different points (temperatures).
+
+    Raises ``KeyError`` for an unknown code and ``ValueError`` across dimensions.
+    """
+    a, b = _comparable(source, target)
+    return _exact(*ratio(source, target)) if a.offset == b.offset else None
+
+
+def _exact(up: int, down: int) -> Decimal | None:
     exact = Decimal(up) / Decimal(down)
     exponent = exact.as_tuple().exponent
-    if isinstance(exponent, int) and -exponent <= SCALE and exact * down == up:
+    fits = isinstance(exponent, int) and -exponent <= SCALE and exact * down == up
+    return exact if fits else None
+
+
+def _scaled(number: pl.Expr, up: int, down: int) -> Worked:
+    exact = _exact(up, down)
+    if exact is not None:
         return scaled(number, exact)
     product = scaled(number, up)
     divided = over(product.value, literal(down))

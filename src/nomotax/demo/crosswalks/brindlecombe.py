@@ -65,6 +65,8 @@ def brindlecombe_bundle() -> Bundle:
         "pack_size": column("Case", NUMBER),
         "available_from": column("Since", {"do": "date", "order": "ymd"}),
         "form": column("Shape", TRIM),
+        "variant_of": formula('"BB " & [Range] & " " & [Hair]'),
+        "options": {"steps": [{"do": "options", "options": [{"name": "Size", "column": "Size"}]}]},
         "length": column("Length overall", {"do": "measure", "target": "cm", "stated": "mm"}),
         "picture": column("Picture", TRIM),
     }  # fmt: skip

@@ -6,7 +6,7 @@ from typing import Any
 
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.demo.crosswalks.quarrow import LADDER
-from nomotax.demo.crosswalks.shared import NUMBER, TRIM, always, column, formula
+from nomotax.demo.crosswalks.shared import NUMBER, PICTURE_TEXT, TRIM, always, column, formula
 
 _PLACES = {
     "100": "Studio",
@@ -17,6 +17,14 @@ _PLACES = {
     "300/Panels": "Canvas > Panels",
     "400": "Studio > Tools",
 }
+
+
+def _texts(tag: str) -> dict[str, Any]:
+    """The fields of one language."""
+    return {
+        f"name_{tag}": column(f"texts: title: {tag}", TRIM, {"do": "cut", "length": 80}),
+        f"description_{tag}": column(f"texts: text: {tag}", TRIM),
+    }
 
 
 def castelune_bundle() -> Bundle:
@@ -33,6 +41,8 @@ def castelune_bundle() -> Bundle:
             {"do": "cut", "length": 80},
         ),
         "description": column("texts: text: en", TRIM),
+        **_texts("fr"),
+        **_texts("de"),
         "brand": column("brand", TRIM),
         "category": {
             "parts": group,
@@ -48,6 +58,8 @@ def castelune_bundle() -> Bundle:
         "stock": column("stock: free", NUMBER),
         "pack_size": column("pack_qty", NUMBER),
         "available_from": column("prices: valid_from", {"do": "date", "order": "ymd"}),
+        "picture": column("picture", {"do": "picture_files"}),
+        "picture_text": PICTURE_TEXT,
         "net_weight": column("weight_kg", {"do": "measure", "target": "kg", "stated": "kg"}),
     }
     return Bundle.model_validate(
@@ -55,14 +67,9 @@ def castelune_bundle() -> Bundle:
             "name": "Castelune Wholesale range",
             "crosswalk": {
                 "fills": fills,
-                "parked": {
-                    "texts: title: fr": "spare_1",
-                    "texts: title: de": "spare_2",
-                    "picture": "spare_3",
-                },
                 "left_out": [
                     "node", "label", "prices: item", "stock: article", "stock: next_delivery",
-                    "texts: item", "texts: text: fr", "texts: text: de", "tree: node",
+                    "texts: item", "tree: node",
                 ],
             },
             "category_tables": [{"name": "Castelune categories", "placements": _PLACES}],

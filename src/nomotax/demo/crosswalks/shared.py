@@ -30,6 +30,13 @@ def column(name: str, *steps: Step, **more: Any) -> Fill:
     return {"parts": [{"column": name}], "steps": list(steps), **more}
 
 
+#: What a picture shows, for those who cannot see it: the product's name, where there is one.
+PICTURE_TEXT: Fill = {
+    "parts": [{"field": "name"}],
+    "steps": [{"do": "only_if", "formula": "NOT(ISBLANK([=picture]))", "otherwise": "empty"}],
+}
+
+
 def always(text: str) -> Fill:
     """The same text for every product."""
     return {"parts": [{"text": text}]}

@@ -5,7 +5,17 @@ from __future__ import annotations
 from typing import Any
 
 from nomotax.core.crosswalk.model import Bundle
-from nomotax.demo.crosswalks.shared import NUMBER, TIDY, TRIM, Step, always, column, formula, rate
+from nomotax.demo.crosswalks.shared import (
+    NUMBER,
+    PICTURE_TEXT,
+    TIDY,
+    TRIM,
+    Step,
+    always,
+    column,
+    formula,
+    rate,
+)
 
 _SIZE = "sizes.size"
 _PLACES = {
@@ -70,6 +80,12 @@ def sollund_bundle() -> Bundle:
         "pack_size": column(f"{_SIZE}.pack", NUMBER),
         "available_from": column("book:pricebook@valid-from", {"do": "date", "order": "ymd"}),
         "form": column("surface", TRIM),
+        "variant_of": column("group", TRIM),
+        "options": formula(
+            f'IF(ISBLANK([{_SIZE}.width]); ""; "Size: " & [{_SIZE}.width] & " × " '
+            f'& [{_SIZE}.height] & " in")'
+        ),
+        "picture_text": PICTURE_TEXT,
         "net_weight": _measure("mass", "kg"),
         "width": _measure("width", "cm"),
         "length": _measure("height", "cm"),
@@ -81,7 +97,7 @@ def sollund_bundle() -> Bundle:
             "name": "Sollund Paper Mill price book",
             "crosswalk": {
                 "fills": fills,
-                "parked": {"tint": "spare_1", "group": "spare_2"},
+                "parked": {"tint": "spare_1"},
                 "left_out": ["@ref", "book:pricebook.maker", "basis", "basis@unit"],
             },
             "category_tables": [

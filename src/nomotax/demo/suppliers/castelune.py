@@ -3,13 +3,13 @@ prices a pack, a category tree by numbers of its own."""
 
 from __future__ import annotations
 
-import base64
 import csv
 import io
 import random
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 
+from nomotax.demo.pictures import draw
 from nomotax.demo.suppliers.goods import archive, gtin, wrong
 
 NAME = "Castelune Wholesale"
@@ -37,10 +37,6 @@ _KINDS = {
 }
 _BRANDS = ("Castelune Studio", "Mirador", "Vaugrand", "Halle 9", "Pontarin", "Lys & Co")
 _SOLD = {"en": "sold by the pack of", "fr": "vendu par lot de", "de": "verkauft im Gebinde zu"}
-#: A grey pixel: pictures must be real files, not good ones.
-_PNG = base64.b64decode(
-    "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAAAAAA6fptVAAAACklEQVR4nGO4BgAAugC4MGgzQQAAAABJRU5ErkJggg=="
-)
 
 
 @dataclass(frozen=True)
@@ -97,7 +93,9 @@ def parcel(week: int) -> bytes:
         ("castelune/READ ME.txt", b"Questions: desk@castelune.example\r\n"),
     ]
     files += [
-        (f"castelune/pictures/{i.number}.png", _PNG) for i in range_ if int(i.number) % 3 == 0
+        (f"castelune/pictures/{i.number}.svg", draw(f"{i.number}.svg").encode())
+        for i in range_
+        if int(i.number) % 3 == 0
     ]
     return archive(files)
 
@@ -113,7 +111,7 @@ def _items(range_: list[Item]) -> bytes:
     rows: list[tuple[object, ...]] = [head]
     for place, i in enumerate(range_):
         code = wrong(i.gtin) if place % 149 == 20 else i.gtin
-        picture = f"pictures/{i.number}.png" if int(i.number) % 3 == 0 else ""
+        picture = f"pictures/{i.number}.svg" if int(i.number) % 3 == 0 else ""
         rows.append((i.number, code, i.names[0], i.node, i.brand, i.pack, i.kilograms, picture))
     return _csv(rows, ";")
 

@@ -35,6 +35,8 @@ _GOODS = (
     ("Spray fixative", "Drawing/Fixatives", "Finish", ("matt", "gloss"), "Volume", ("150 ml", "400 ml")),
     ("Drawing board", "Drawing/Boards", "Format", ("A3", "A2"), "Wood", ("poplar", "birch")),
 )  # fmt: skip
+#: Numbered from 14 in this order; 3 to 6 are the shop window's: studio, paper, drawing, offers.
+SECTIONS = sorted({goods[1] for goods in _GOODS})
 
 
 def export(week: int) -> bytes:
@@ -58,7 +60,7 @@ def _lines(rng: random.Random, number: int, goods: Any, week: int) -> list[dict[
     product: dict[str, str] = {
         "line": "product", "product_id": f"{81000 + number * 7}", "heading": f"{title} {series}",
         "body": f"<div class=\"old\"><p>{title}, series {series}.</p>\n<ul><li>in stock</li></ul></div>",
-        "section_ids": f"{14 + number % 9};{3 + number % 4}", "section": section,
+        "section_ids": f"{SECTIONS.index(section) + 14};{3 + number % 4}", "section": section,
         "online": "1" if number % 13 else "0", "touched": f"2026-10-{1 + number % 28:02d} 08:00:00",
     }  # fmt: skip
     lines = [product]

@@ -70,6 +70,7 @@ function Ready({ bench, delivery }: { bench: BenchState; delivery: number }) {
         handValue={(name) => row?.results[inHand.fields.indexOf(name)]}
         onChoose={openField}
         onAcceptAll={() => void edits.acceptAll()}
+        onPurpose={(only) => void edits.onlyCompletes(only)}
       />
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
         <Filters only={only} search={search} onOnly={(o) => choose({ only: o })} onSearch={setSearch} />

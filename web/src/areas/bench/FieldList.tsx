@@ -1,6 +1,8 @@
 /** The store's fields: how each is filled, what the row in hand gets, and what is wrong. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import Select from "@mui/material/Select";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
@@ -16,9 +18,10 @@ interface FieldListProps {
   handValue: (field: string) => string | null | undefined;
   onChoose: (field: string) => void;
   onAcceptAll: () => void;
+  onPurpose: (onlyCompletes: boolean) => void;
 }
 
-export function FieldList({ bench, chosen, handValue, onChoose, onAcceptAll }: FieldListProps) {
+export function FieldList({ bench, chosen, handValue, onChoose, onAcceptAll, onPurpose }: FieldListProps) {
   const [filter, setFilter] = useState("");
   const sure = bench.suggestions.filter((s) => (s.score ?? 0) >= SURE).length;
   const filled = bench.fields.filter((f) => f.source).length;
@@ -71,6 +74,29 @@ export function FieldList({ bench, chosen, handValue, onChoose, onAcceptAll }: F
           />
         ))}
       </Box>
+      <Purpose onlyCompletes={bench.crosswalk.only_completes ?? false} onChange={onPurpose} />
+    </Box>
+  );
+}
+
+/** Whether the feed may make products, or fills in what others brought: texts, stock. */
+function Purpose({ onlyCompletes, onChange }: { onlyCompletes: boolean; onChange: (only: boolean) => void }) {
+  return (
+    <Box sx={{ borderTop: 1, borderColor: "divider", px: 1.25, py: 0.5, display: "flex", alignItems: "center", gap: 1 }}>
+      <Typography variant="caption" color="textSecondary">
+        This feed
+      </Typography>
+      <Select
+        variant="standard"
+        disableUnderline
+        value={onlyCompletes ? "completes" : "brings"}
+        onChange={(e) => onChange(e.target.value === "completes")}
+        inputProps={{ "aria-label": "What this feed does" }}
+        sx={{ fontSize: 12.5 }}
+      >
+        <MenuItem value="brings">brings products</MenuItem>
+        <MenuItem value="completes">only completes products in the catalog</MenuItem>
+      </Select>
     </Box>
   );
 }

@@ -9,6 +9,7 @@ import { useState } from "react";
 import type { Step } from "../../api/hooks";
 import { FormulaEditor, type FormulaPlace } from "./FormulaEditor";
 import { LookupChoice } from "./LookupChoice";
+import { OptionRows, type Option } from "./OptionRows";
 import { formOf, setting, UNITS, withSetting, type InputKind, type StepInput } from "./steps";
 
 interface StepSettingsProps {
@@ -58,6 +59,8 @@ function meaning(kind: InputKind, key: string, text: string): unknown {
 function Setting({ input, place, value, onChange }: SettingProps) {
   if (input.kind === "formula")
     return <FormulaEditor place={place} label={input.label} value={String(value ?? "")} onDone={onChange} />;
+  if (input.kind === "options")
+    return <OptionRows options={value as Option[]} columns={place.columns} onChange={onChange} />;
   if (input.kind === "switch")
     return (
       <FormControlLabel

@@ -7,6 +7,7 @@ import { draw } from "../../test/render";
 import { bench, column, state } from "../../test/samples";
 import { ColumnPanel } from "./ColumnPanel";
 import { FieldList } from "./FieldList";
+import { OptionRows } from "./OptionRows";
 import { SourceEditor } from "./SourceEditor";
 import { StepList } from "./StepList";
 import { useEdits, type Edits } from "./useEdits";
@@ -23,7 +24,7 @@ describe("the list of fields", () => {
       state("spare_1", {}, { spare: true }),
     ];
     draw(
-      <FieldList bench={bench({ fields })} chosen="sku" handValue={(f) => (f === "sku" ? "QP-1" : null)} onChoose={chosen} onAcceptAll={accept} />,
+      <FieldList bench={bench({ fields })} chosen="sku" handValue={(f) => (f === "sku" ? "QP-1" : null)} onChoose={chosen} onAcceptAll={accept} onPurpose={() => undefined} />,
     );
     const sku = screen.getByRole("option", { name: /Sku/ });
     expect(sku).toHaveAttribute("aria-selected", "true");
@@ -36,6 +37,24 @@ describe("the list of fields", () => {
     expect(accept).toHaveBeenCalled();
     await userEvent.type(screen.getByLabelText("Find a field"), "art");
     expect(screen.getAllByRole("option")).toHaveLength(1);
+  });
+});
+
+describe("the options of a variant", () => {
+  it("are named by hand or by a column, added and removed", async () => {
+    const change = vi.fn();
+    const options = [{ name: "Size", column: "w" }, { name_column: "kind", column: "v" }];
+    draw(<OptionRows options={options} columns={["w", "v", "kind"]} onChange={change} />);
+    const second = within(screen.getByRole("group", { name: "Option 2" }));
+    expect(second.getByLabelText("name")).toHaveValue("[kind]");
+    const first = within(screen.getByRole("group", { name: "Option 1" }));
+    await userEvent.clear(first.getByLabelText("name"));
+    await userEvent.type(first.getByLabelText("name"), "[[kind]{Enter}");
+    expect(change).toHaveBeenLastCalledWith([{ name: "", name_column: "kind", column: "w" }, options[1]]);
+    await userEvent.click(screen.getByRole("button", { name: "Remove option 1" }));
+    expect(change).toHaveBeenLastCalledWith([options[1]]);
+    await userEvent.click(screen.getByRole("button", { name: "Add an option" }));
+    expect(change).toHaveBeenLastCalledWith([...options, { name: "Option 3", column: "" }]);
   });
 });
 

@@ -3,7 +3,7 @@ import type { Step } from "../../api/hooks";
 
 export type InputKind =
   | "text" | "number" | "decimal" | "words" | "choice" | "switch" | "unit" | "column" | "formula"
-  | "value_table" | "category_table" | "ladder" | "chain";
+  | "value_table" | "category_table" | "ladder" | "chain" | "options";
 
 export interface StepInput {
   key: string;
@@ -235,6 +235,15 @@ export const STEP_FORMS: StepForm[] = [
     ],
   },
   { do: "join", label: "Join a list", group: "Lists", start: { do: "join", between: ", " }, inputs: [text("between", "between")] },
+  {
+    do: "options", label: "Options of a variant", group: "Values",
+    start: { do: "options", options: [{ name: "Size", column: "" }] },
+    inputs: [{ key: "options", label: "options", kind: "options" }],
+  },
+  {
+    do: "picture_files", label: "Find the picture in the archive", group: "Look-ups",
+    start: { do: "picture_files" }, inputs: [],
+  },
   {
     do: "only_if", label: "Only if …", group: "Conditions and formulas",
     start: { do: "only_if", formula: "", otherwise: "empty" },

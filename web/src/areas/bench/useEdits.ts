@@ -12,6 +12,8 @@ export interface Edits {
   park: (column: string, label: string) => Promise<void>;
   leaveOut: (column: string, out: boolean) => Promise<void>;
   acceptAll: () => Promise<void>;
+  /** Whether the feed brings products, or only completes those in the catalog. */
+  onlyCompletes: (only: boolean) => Promise<void>;
 }
 
 type Change = (crosswalk: Crosswalk, bench: BenchState) => Crosswalk;
@@ -83,6 +85,11 @@ export function useEdits(bench: BenchState): Edits {
             return out ? { ...next, left_out: [...(next.left_out ?? []), column] } : next;
           },
           out ? `'${column}' is left out` : `'${column}' is open again`,
+        ),
+      onlyCompletes: (only) =>
+        save(
+          (crosswalk) => ({ ...crosswalk, only_completes: only }),
+          only ? "The feed only completes products" : "The feed brings products",
         ),
       acceptAll: () =>
         send(

@@ -1,6 +1,8 @@
 /** One product as a shop would show it, beside its record and its history. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import ToggleButton from "@mui/material/ToggleButton";
+import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -11,7 +13,7 @@ import { Mark } from "../../components/Mark";
 import { Failure, Waiting } from "../../components/states";
 import { TraceView } from "../../components/Trace";
 import { plainText } from "../../components/richText";
-import { ago, pictureAddress } from "../../components/words";
+import { ago, count, pictureAddress } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
 
@@ -64,18 +66,23 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
     const field = fields.find((f) => f.role === role);
     return field ? content[field.name] : undefined;
   };
-  const pictures = [value("picture"), ...(value("pictures")?.split(" | ") ?? [])]
-    .map(pictureAddress)
-    .filter((p) => p !== undefined);
+  const pictures = picturesOf(value, detail.product.title);
   const [shown, setShown] = useState(0);
+  const [language, setLanguage] = useState("");
+  const languages = [...new Set(fields.filter((f) => f.language && content[f.name]).map((f) => f.language ?? ""))];
+  const inLanguage = (role: string) => {
+    const base = fields.find((f) => f.role === role);
+    const translated = fields.find((f) => f.language === language && f.of === base?.name);
+    return language ? translated && content[translated.name] : base && content[base.name];
+  };
   const currency = fields.find((f) => f.role === "price")?.currency ?? "";
   const stock = Number(value("stock") ?? 0);
   const facts = fields.filter((f) => f.group === "Properties" || f.group === "Measures");
   return (
     <Box component="section" aria-label="As a shop shows it">
-      <Box sx={{ bgcolor: "#f4f1ea", borderRadius: 1, overflow: "hidden", aspectRatio: "3 / 2", display: "flex", justifyContent: "center" }}>
+      <Box sx={{ bgcolor: "#f4f1ea", borderRadius: 1, overflow: "hidden", aspectRatio: "2 / 1", display: "flex", justifyContent: "center" }}>
         {pictures.length ? (
-          <img src={pictures[shown] ?? pictures[0]} alt={detail.product.title} style={{ height: "100%" }} />
+          <img src={(pictures[shown] ?? pictures[0])?.address} alt={(pictures[shown] ?? pictures[0])?.says} style={{ height: "100%" }} />
         ) : (
           <Typography color="textSecondary" sx={{ alignSelf: "center" }}>
             no picture
@@ -85,13 +92,24 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
       {pictures.length > 1 && (
         <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
           {pictures.map((p, i) => (
-            <button key={p} type="button" onClick={() => setShown(i)} aria-label={`Picture ${i + 1}`} style={{ padding: 0, border: i === shown ? "2px solid var(--mui-palette-primary-main)" : "1px solid var(--mui-palette-divider)", borderRadius: 4, background: "none", cursor: "pointer" }}>
-              <img src={p} width={54} height={54} alt="" style={{ display: "block" }} />
+            <button key={p.address} type="button" title={p.says} onClick={() => setShown(i)} aria-label={`Picture ${i + 1}`} style={{ padding: 0, border: i === shown ? "2px solid var(--mui-palette-primary-main)" : "1px solid var(--mui-palette-divider)", borderRadius: 4, background: "none", cursor: "pointer" }}>
+              <img src={p.address} width={54} height={54} alt="" style={{ display: "block" }} />
             </button>
           ))}
         </Box>
       )}
-      <Typography sx={{ fontSize: 22, fontWeight: 600, mt: 2, lineHeight: 1.25 }}>{detail.product.title}</Typography>
+      {languages.length > 0 && (
+        <ToggleButtonGroup exclusive size="small" value={language} aria-label="Language of the texts" onChange={(_, l: string | null) => setLanguage(l ?? "")} sx={{ mt: 2, "& button": { py: 0.25, px: 1 } }}>
+          {["", ...languages].map((l) => (
+            <ToggleButton key={l} value={l}>
+              {l || "store"}
+            </ToggleButton>
+          ))}
+        </ToggleButtonGroup>
+      )}
+      <Typography lang={language || undefined} sx={{ fontSize: 22, fontWeight: 600, mt: languages.length ? 1 : 2, lineHeight: 1.25 }}>
+        {inLanguage("title") || detail.product.title}
+      </Typography>
       <Typography color="textSecondary">{[content.brand, content.product_line].filter(Boolean).join(" · ")}</Typography>
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, my: 1.5 }}>
         <Typography sx={{ fontSize: 24, fontWeight: 650 }}>
@@ -100,7 +118,8 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
         {value("list_price") && <Typography color="textSecondary">list {value("list_price")}</Typography>}
         <Typography color={stock > 0 ? "primary" : "textSecondary"}>{stock > 0 ? `${stock} in stock` : "not in stock"}</Typography>
       </Box>
-      <Typography sx={{ maxWidth: 520, mb: 2, whiteSpace: "pre-line" }}>{plainText(value("text") ?? "")}</Typography>
+      {detail.variants.length > 1 && <Variants variants={detail.variants} own={detail.product.key} currency={currency} />}
+      <Typography lang={language || undefined} sx={{ maxWidth: 520, mb: 2, whiteSpace: "pre-line" }}>{plainText(inLanguage("text") ?? "")}</Typography>
       <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "150px 1fr", rowGap: 0.5, m: 0 }}>
         {facts
           .filter((f) => content[f.name])
@@ -117,6 +136,37 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
   );
 }
 
+/** The pictures in order, each with what it shows: its own text, or the product's title. */
+function picturesOf(value: (role: string) => string | undefined, title: string) {
+  const links = [value("picture") ?? "", ...(value("pictures")?.split(" | ") ?? [])];
+  const texts = [value("picture_text") ?? "", ...(value("picture_texts")?.split(" | ") ?? [])];
+  return links.flatMap((link, i) => {
+    const address = pictureAddress(link);
+    return address ? [{ address, says: texts[i] || title }] : [];
+  });
+}
+
+interface VariantsProps {
+  variants: Detail["variants"];
+  own: string;
+  currency: string;
+}
+
+function Variants({ variants, own, currency }: VariantsProps) {
+  const store = useStoreId();
+  return (
+    <Box component="section" aria-label="Variants" sx={{ mb: 2, maxHeight: 220, overflowY: "auto", borderTop: 1, borderBottom: 1, borderColor: "paper2.line" }}>
+      {variants.map((v) => (
+        <Box key={v.key} component={Link} to={`/s/${store}/catalog/${encodeURIComponent(v.key)}`} replace aria-current={v.key === own || undefined} sx={{ display: "grid", gridTemplateColumns: "1fr 110px 90px", gap: 1, px: 0.75, py: 0.4, color: "inherit", textDecoration: "none", fontWeight: v.key === own ? 650 : 400, bgcolor: v.key === own ? "action.selected" : undefined, "&:hover": { bgcolor: "action.hover" } }}>
+          <span>{v.options.replaceAll(" | ", " · ") || v.key}</span>
+          <span style={{ textAlign: "right" }}>{v.price && `${v.price} ${currency}`}</span>
+          <span className="quiet" style={{ textAlign: "right" }}>{v.stock && `${v.stock} in stock`}</span>
+        </Box>
+      ))}
+    </Box>
+  );
+}
+
 interface RecordProps {
   store: number;
   detail: Detail;
@@ -126,6 +176,7 @@ interface RecordProps {
 function Record({ store, detail, fields }: RecordProps) {
   const { content, supplier } = detail.product;
   const [asked, setAsked] = useState<string | null>(null);
+  const [all, setAll] = useState(false);
   const queries = useQueryClient();
   const undo = useUndo();
   const keep = useMutation({
@@ -166,7 +217,7 @@ function Record({ store, detail, fields }: RecordProps) {
       <Box component="table" sx={{ width: "100%", borderCollapse: "collapse", tableLayout: "fixed", "& td": { height: 25, borderBottom: 1, borderColor: "paper2.line", px: 0.75, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } }}>
         <tbody>
           {fields
-            .filter((f) => content[f.name] || !f.spare)
+            .filter((f) => content[f.name] || all)
             .map((f) => (
               <tr key={f.name}>
                 <td style={{ width: 150 }}>
@@ -189,6 +240,9 @@ function Record({ store, detail, fields }: RecordProps) {
             ))}
         </tbody>
       </Box>
+      <Button color="inherit" size="small" sx={{ mt: 0.5 }} onClick={() => setAll(!all)}>
+        {all ? "Hide empty fields" : `Show ${count(fields.filter((f) => !content[f.name]).length, "empty field", "empty fields")}`}
+      </Button>
       <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
         History
       </Typography>

@@ -4,9 +4,12 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import MenuItem from "@mui/material/MenuItem";
+import Tab from "@mui/material/Tab";
+import Tabs from "@mui/material/Tabs";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
 import { putFallback, putPlaces, useCategories, useFeedEdit } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
@@ -25,14 +28,34 @@ const SURE = 47;
 export function Categories() {
   const { feed, delivery } = useFeed();
   const view = useCategories(feed, delivery);
+  const [params, setParams] = useSearchParams();
   if (view.isPending) return <Waiting what="categories" />;
   if (view.isError)
     return (
       <Nothing title="No category is placed yet">
-        {view.error.message} On the bench, fill the category field from the supplier's groups.
+        {view.error.message}
       </Nothing>
     );
-  return <Ready feed={feed} view={view.data} />;
+  const views = view.data.views;
+  const shown = views.find((v) => v.field === params.get("field")) ?? views[0];
+  if (!shown)
+    return (
+      <Nothing title="No category is placed yet">
+        On the bench, fill the category field from the column with the supplier's groups.
+      </Nothing>
+    );
+  return (
+    <>
+      {views.length > 1 && (
+        <Tabs value={shown.field} onChange={(_, field: string) => setParams(field === views[0]?.field ? {} : { field }, { replace: true })} aria-label="Fields with categories" sx={{ px: 1.25, borderBottom: 1, borderColor: "divider", minHeight: 34, "& button": { minHeight: 34, py: 0 } }}>
+          {views.map((v) => (
+            <Tab key={v.field} value={v.field} label={v.unplaced ? `${v.field_label} (${v.unplaced} open)` : v.field_label} />
+          ))}
+        </Tabs>
+      )}
+      <Ready key={shown.field} feed={feed} view={shown} />
+    </>
+  );
 }
 
 export type Placing = (places: Record<string, string | null>, label: string) => void;

@@ -21,8 +21,9 @@ export function LadderLimits({ ladder, fields, onChange }: LadderLimitsProps) {
   const setLanded = (change: Partial<typeof landed>) => onChange({ ...ladder, landed: { ...landed, ...change } });
   return (
     <Box sx={{ mt: 2 }}>
-      <Typography variant="h2">Landed cost</Typography>
-      <Box sx={{ display: "flex", gap: 1, mt: 1, flexWrap: "wrap" }}>
+      <Typography variant="h2">Rungs and landed cost</Typography>
+      <Box sx={{ display: "flex", gap: 1, rowGap: 1.5, mt: 1.5, flexWrap: "wrap" }}>
+        <FieldChoice label="rungs go by" none="the landed cost" value={ladder.by_field ?? ""} fields={fields} onChange={(by_field) => onChange({ ...ladder, by_field })} />
         {number("duty %", landed.duty, 90, (duty) => setLanded({ duty }))}
         {number("handling a piece", landed.handling, 120, (handling) => setLanded({ handling }))}
         <FieldChoice label="weight (kg) from" value={landed.weight_field ?? ""} fields={fields} onChange={(weight_field) => setLanded({ weight_field, ...(weight_field ? {} : { freight_per_kg: "0" }) })} />
@@ -31,7 +32,7 @@ export function LadderLimits({ ladder, fields, onChange }: LadderLimitsProps) {
       <Typography variant="h2" sx={{ mt: 1.5 }}>
         Tax and limits
       </Typography>
-      <Box sx={{ display: "flex", gap: 1, mt: 1, flexWrap: "wrap" }}>
+      <Box sx={{ display: "flex", gap: 1, rowGap: 1.5, mt: 1.5, flexWrap: "wrap" }}>
         <TextField select label="the price is" value={ladder.tax ?? "out"} sx={{ width: 130 }} onChange={(e) => onChange({ ...ladder, tax: e.target.value as Ladder["tax"] })}>
           <MenuItem value="out">without tax</MenuItem>
           <MenuItem value="in">with tax</MenuItem>
@@ -48,13 +49,14 @@ interface FieldChoiceProps {
   label: string;
   value: string;
   fields: string[];
+  none?: string;
   onChange: (field: string) => void;
 }
 
-function FieldChoice({ label, value, fields, onChange }: FieldChoiceProps) {
+function FieldChoice({ label, value, fields, none = "nothing", onChange }: FieldChoiceProps) {
   return (
     <TextField select label={label} value={value} sx={{ width: 150 }} onChange={(e) => onChange(e.target.value)} slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}>
-      <MenuItem value="">nothing</MenuItem>
+      <MenuItem value="">{none}</MenuItem>
       {fields.map((f) => (
         <MenuItem key={f} value={f}>
           {f}

@@ -74,7 +74,7 @@ export function LadderRules({ ladder, fields, uses, onChange }: LadderRulesProps
           <Button size="small" onClick={() => set(index, { when: [...rule.when, { field: fields.includes("brand") ? "brand" : (fields[0] ?? ""), fact: "", words: ["…"] }] })}>
             and also
           </Button>
-          <RungTable rungs={rule.rungs} onChange={(rungs) => set(index, { rungs })} />
+          <RungTable rungs={rule.rungs} by={ladder.by_field || undefined} onChange={(rungs) => set(index, { rungs })} />
         </Box>
       ))}
     </Box>

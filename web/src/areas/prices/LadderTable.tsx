@@ -44,12 +44,14 @@ export function inOrder(rungs: Rung[]): Rung[] {
 
 interface RungTableProps {
   rungs: Rung[];
+  /** What the rungs go by: the cost, or a field. */
+  by?: string;
   uses?: Schemas["RungUse"][];
   onChange: (rungs: Rung[]) => void;
 }
 
 /** The rungs themselves; `uses` says how many products stand on each. */
-export function RungTable({ rungs, uses = [], onChange }: RungTableProps) {
+export function RungTable({ rungs, by = "Cost", uses = [], onChange }: RungTableProps) {
   const set = (index: number, change: Partial<Rung>) =>
     onChange(inOrder(rungs.map((r, i) => (i === index ? { ...r, ...change } : r))));
   const add = () => {
@@ -61,7 +63,7 @@ export function RungTable({ rungs, uses = [], onChange }: RungTableProps) {
   return (
     <>
       <Box sx={{ display: "grid", gridTemplateColumns: "76px 150px 72px 122px 1fr 28px", rowGap: 0.75, columnGap: 0.75, alignItems: "center" }}>
-        {["Cost from", "Rule", "Amount", "Ending", "Products", ""].map((h) => (
+        {[`${by} from`, "Rule", "Amount", "Ending", "Products", ""].map((h) => (
           <Typography key={h} variant="caption" color="textSecondary">
             {h}
           </Typography>
@@ -87,7 +89,7 @@ export function RungTable({ rungs, uses = [], onChange }: RungTableProps) {
 export function LadderTable({ ladder, rungs, onChange }: LadderTableProps) {
   return (
     <Box>
-      <RungTable rungs={ladder.rungs} uses={rungs} onChange={(made) => onChange({ ...ladder, rungs: made })} />
+      <RungTable rungs={ladder.rungs} by={ladder.by_field || undefined} uses={rungs} onChange={(made) => onChange({ ...ladder, rungs: made })} />
       {rungs.map(
         (use, index) =>
           use.below && (

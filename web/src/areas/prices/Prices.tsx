@@ -102,7 +102,13 @@ function Ready({ view, trial, onTry }: ReadyProps) {
       </Box>
       <Box sx={{ minWidth: 0 }}>
         <Typography variant="h2">Price by cost</Typography>
-        <Curve points={view.curve} currency={view.ladder.currency ?? "EUR"} />
+        {view.ladder.by_field ? (
+          <Typography color="textSecondary" sx={{ mb: 2 }}>
+            The rungs go by {view.ladder.by_field}, so that one cost has many prices: see the margins below.
+          </Typography>
+        ) : (
+          <Curve points={view.curve} currency={view.ladder.currency ?? "EUR"} />
+        )}
         <Typography variant="h2">
           Margins of the products
         </Typography>

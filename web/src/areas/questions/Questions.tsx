@@ -4,10 +4,10 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { useEffect, useRef, useState, type ReactNode } from "react";
 import { useNavigate } from "react-router";
 import { putPlaces, putVerdict, putWords, useBench, useFeedEdit, useQuestions, type BenchState, type Question } from "../../api/hooks";
-import type { Schemas } from "../../api/client";
+import { api, take, type Schemas } from "../../api/client";
 import { Mark } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count } from "../../components/words";
@@ -35,8 +35,14 @@ export function Questions({ onClose }: { onClose: () => void }) {
       {questions.isSuccess && !found.length && (
         <Nothing title="Nothing is open">Every column, word and category has an answer.</Nothing>
       )}
-      {bench.data &&
-        found.map((q, i) => (
+      {found.length > 0 && (
+        <Typography variant="caption" color="textSecondary" component="p" sx={{ mb: 0.5 }}>
+          ↑ ↓ between questions · Enter takes what is suggested · E to type · L later · N not sold · P park · O leave out
+        </Typography>
+      )}
+      {bench.data && (
+        <ByKeyboard questions={found.length}>
+          {found.map((q, i) => (
           <Box key={q.kind + q.subject}>
             {q.later && !found[i - 1]?.later && (
               <Typography variant="h3" color="textSecondary" sx={{ mt: 2 }}>
@@ -45,10 +51,54 @@ export function Questions({ onClose }: { onClose: () => void }) {
             )}
             <Asked question={q} bench={bench.data} feed={feed} />
           </Box>
-        ))}
+          ))}
+        </ByKeyboard>
+      )}
     </Panel>
   );
 }
+
+/** What a key does to the question that has the focus: the button, or the input, of that mark. */
+const KEYS: Record<string, string> = { Enter: "answer", e: "type", l: "later", n: "not-sold", p: "park", o: "leave-out" };
+
+/** Answers with the keyboard alone: the focus begins on the first question, goes up and down, and
+ *  stays in its place when a question is answered and goes away. */
+function ByKeyboard({ questions, children }: { questions: number; children: ReactNode }) {
+  const box = useRef<HTMLDivElement>(null);
+  const at = useRef<number | null>(null);
+  useEffect(() => {
+    const free = document.activeElement === document.body || document.activeElement === null;
+    if (!free && at.current !== null) return;
+    at.current ??= 0;
+    articlesIn(box.current)[Math.min(at.current, questions - 1)]?.focus();
+  }, [questions]);
+  const onKeyDown = (event: React.KeyboardEvent) => {
+    const article = (event.target as HTMLElement).closest("article");
+    if (!article) return;
+    const all = articlesIn(box.current);
+    at.current = all.indexOf(article);
+    if (event.target !== article) {
+      if (event.key === "Escape") article.focus();
+      return;
+    }
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    const mark = KEYS[event.key];
+    if (step) all[at.current + step]?.focus();
+    else if (mark === "type") article.querySelector<HTMLElement>("input")?.focus();
+    else if (mark) article.querySelector<HTMLButtonElement>(`[data-does="${mark}"]:not(:disabled)`)?.click();
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  };
+  return (
+    <div ref={box} onKeyDown={onKeyDown} role="feed" aria-label="Questions">
+      {children}
+    </div>
+  );
+}
+
+const articlesIn = (box: HTMLElement | null) => [...(box?.querySelectorAll<HTMLElement>("article") ?? [])];
 
 interface AskedProps {
   question: Question;
@@ -60,8 +110,9 @@ function Asked({ question, bench, feed }: AskedProps) {
   return (
     <Box
       component="article"
+      tabIndex={0}
       aria-label={question.text}
-      sx={{ borderBottom: 1, borderColor: "divider", py: 1 }}
+      sx={{ borderBottom: 1, borderColor: "divider", py: 1, px: 0.75, mx: -0.75, "&:focus-visible": { outline: "2px solid", outlineColor: "primary.main", outlineOffset: -1 } }}
     >
       <Box sx={{ display: "flex", gap: 0.75, mb: 0.5 }}>
         <Mark state="question" />
@@ -70,13 +121,15 @@ function Asked({ question, bench, feed }: AskedProps) {
           {count(question.touches, "product", "products")}
         </Typography>
       </Box>
-      <Box sx={{ display: "flex", gap: 0.75, flexWrap: "wrap", pl: 2.5 }}>
-        {question.kind === "value" || question.kind === "category" ? (
+      <Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap", pl: 2.25, "& .MuiButton-text": { px: 0.75, minWidth: 0 } }}>
+        {question.kind === "reading" ? (
+          <ReadingAnswer bench={bench} />
+        ) : question.kind === "value" || question.kind === "category" ? (
           <PlaceAnswer question={question} feed={feed} />
         ) : (
           <FieldAnswer question={question} bench={bench} />
         )}
-        <Later question={question} feed={feed} />
+        {question.kind !== "reading" && <Later question={question} feed={feed} />}
       </Box>
     </Box>
   );
@@ -89,6 +142,7 @@ function Later({ question, feed }: { question: Question; feed: number }) {
   const edit = useFeedEdit(feed, (back: boolean) => putVerdict(feed, { verdict: "later", subject, proposal: "", back }));
   return (
     <Button
+      data-does="later"
       color="inherit"
       disabled={edit.isPending}
       onClick={() =>
@@ -129,13 +183,13 @@ function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
         renderInput={(params) => (
           <TextField {...params} placeholder={question.kind === "value" ? "store value" : "store category"} />
         )}
-        sx={{ flex: 1, minWidth: 190 }}
+        sx={{ flex: "1 0 250px" }}
       />
-      <Button variant="contained" disabled={!chosen || edit.isPending} onClick={() => chosen && answer(chosen)}>
+      <Button data-does="answer" variant="contained" disabled={!chosen || edit.isPending} onClick={() => chosen && answer(chosen)}>
         Answer
       </Button>
       {question.kind === "category" && (
-        <Button color="inherit" disabled={edit.isPending} onClick={() => answer("")}>
+        <Button data-does="not-sold" color="inherit" disabled={edit.isPending} onClick={() => answer("")}>
           Not sold
         </Button>
       )}
@@ -154,10 +208,30 @@ function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
         </Button>
       )}
       {question.proposal && (
-        <Typography variant="caption" color="textSecondary" sx={{ width: "100%" }}>
+        <Typography variant="caption" color="textSecondary" sx={{ width: "100%", order: 1 }}>
           Suggested: {question.proposal.reason}
         </Typography>
       )}
+    </>
+  );
+}
+
+/** A file that broke off is used as it is, or looked at. */
+function ReadingAnswer({ bench }: { bench: BenchState }) {
+  const undo = useUndo();
+  const store = useStoreId();
+  const navigate = useNavigate();
+  const use = useFeedEdit(bench.feed_id, () =>
+    take(api.POST("/api/v1/deliveries/{delivery_id}/accept", { params: { path: { delivery_id: bench.delivery_id } } })),
+  );
+  return (
+    <>
+      <Button data-does="answer" variant="contained" disabled={use.isPending} onClick={() => use.mutate(undefined, { onError: undo.failed })}>
+        Use what is here
+      </Button>
+      <Button color="inherit" onClick={() => void navigate(`/s/${store}/feeds/${bench.feed_id}/reading?delivery=${bench.delivery_id}`)}>
+        Look at its reading
+      </Button>
     </>
   );
 }
@@ -173,6 +247,7 @@ function FieldAnswer({ question, bench }: { question: Question; bench: BenchStat
     <>
       {suggestion && (
         <Button
+          data-does="answer"
           variant="contained"
           onClick={() =>
             void edits.setFill(suggestion.field, suggestion.fill, `'${suggestion.column}' fills ${fieldLabel}`)
@@ -183,10 +258,10 @@ function FieldAnswer({ question, bench }: { question: Question; bench: BenchStat
       )}
       {question.kind === "column" ? (
         <>
-          <Button variant="outlined" color="inherit" onClick={() => void edits.park(question.subject, `Parked '${question.subject}'`)}>
+          <Button data-does="park" variant="outlined" color="inherit" onClick={() => void edits.park(question.subject, `Parked '${question.subject}'`)}>
             Park
           </Button>
-          <Button variant="outlined" color="inherit" onClick={() => void edits.leaveOut(question.subject, true)}>
+          <Button data-does="leave-out" variant="outlined" color="inherit" onClick={() => void edits.leaveOut(question.subject, true)}>
             Leave out
           </Button>
           <Button color="inherit" onClick={() => go(`column=${encodeURIComponent(question.subject)}`)}>

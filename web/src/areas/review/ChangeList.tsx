@@ -18,6 +18,9 @@ interface ChangeListProps {
   status: string;
   field: string;
   search: string;
+  /** The key of the product that is looked at. */
+  product: string;
+  onProduct: (key: string) => void;
 }
 
 type Line = Schemas["ReviewRow"];
@@ -42,7 +45,7 @@ async function fetchPage(run: number, query: PageQuery, signal: AbortSignal): Pr
   return { ...page, offset: query.offset };
 }
 
-export function ChangeList({ run, status, field, search }: ChangeListProps) {
+export function ChangeList({ run, status, field, search, product, onProduct }: ChangeListProps) {
   const [known, setKnown] = useState(0);
   const { box, size, height, first, shift, onScroll } = useTallScroll(known, ROW, () => 0);
   const [rested, setRested] = useState(0);
@@ -71,8 +74,8 @@ export function ChangeList({ run, status, field, search }: ChangeListProps) {
           {Array.from({ length: shown }, (_, i) => first + i).map((index, i) => {
             const line = page.data?.rows[index - page.data.offset];
             return (
-              <Box key={index} role="listitem" aria-setsize={total} aria-posinset={index + 1} sx={{ position: "absolute", left: 0, right: 0, height: ROW, px: 1.5, py: 0.5, borderBottom: 1, borderColor: "paper2.line", overflow: "hidden" }} style={{ top: i * ROW - shift }}>
-                {line ? <LineView line={line} field={field} /> : "…"}
+              <Box key={index} onClick={() => line?.key && onProduct(line.key)} role="listitem" aria-setsize={total} aria-posinset={index + 1} sx={{ position: "absolute", left: 0, right: 0, height: ROW, px: 1.5, py: 0.5, borderBottom: 1, borderColor: "paper2.line", overflow: "hidden", cursor: line?.key ? "pointer" : undefined, bgcolor: line?.key && line.key === product ? "action.selected" : undefined }} style={{ top: i * ROW - shift }}>
+                {line ? <LineView line={line} field={field} onProduct={onProduct} /> : "…"}
               </Box>
             );
           })}
@@ -82,12 +85,18 @@ export function ChangeList({ run, status, field, search }: ChangeListProps) {
   );
 }
 
-function LineView({ line, field }: { line: Line; field: string }) {
+function LineView({ line, field, onProduct }: { line: Line; field: string; onProduct: (key: string) => void }) {
   return (
     <>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", height: 19 }}>
         <Mark state={STATUS_STATE[line.status] ?? "computed"} says={line.status} />
-        <Typography className="mono" sx={{ fontWeight: 600 }}>{line.key ?? "no key"}</Typography>
+        {line.key ? (
+          <button type="button" className="plain-button mono" style={{ fontWeight: 600 }} aria-label={`Changes of ${line.key}`} onClick={() => line.key && onProduct(line.key)}>
+            {line.key}
+          </button>
+        ) : (
+          <Typography className="mono" sx={{ fontWeight: 600 }}>no key</Typography>
+        )}
         <Typography noWrap sx={{ flex: 1 }}>{line.title}</Typography>
         <Typography variant="caption" color="textSecondary">
           {line.row ? `row ${line.row}` : ""}

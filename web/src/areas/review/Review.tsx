@@ -14,6 +14,7 @@ import { Mark, STATUS_STATE } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count } from "../../components/words";
 import { useUndo } from "../../shell/undo";
+import { ChangedProduct } from "./ChangedProduct";
 import { ChangeList } from "./ChangeList";
 import { MovePlot } from "./MovePlot";
 
@@ -33,6 +34,7 @@ function Ready({ run }: { run: RunView }) {
   const status = params.get("status") ?? firstStatus(run);
   const field = params.get("field") ?? "";
   const search = params.get("search") ?? "";
+  const product = params.get("product") ?? "";
   const has = run.status !== "failed" && Object.keys(run.counts).length > 0;
   const summary = useQuery({
     queryKey: ["review", run.id, "summary"],
@@ -66,7 +68,7 @@ function Ready({ run }: { run: RunView }) {
         <>
           <Box role="tablist" aria-label="What becomes of the rows" sx={{ display: "flex", px: 1.5, gap: 0.5, borderBottom: 1, borderColor: "divider", alignItems: "center" }}>
             {STATUSES.map((s) => (
-              <StatusTab key={s} status={s} n={run.counts[s] ?? 0} chosen={s === status} onChoose={() => set({ status: s, field: "" })} />
+              <StatusTab key={s} status={s} n={run.counts[s] ?? 0} chosen={s === status} onChoose={() => set({ status: s, field: "", product: "" })} />
             ))}
             <Box sx={{ flex: 1 }} />
             <Typography variant="caption" color="textSecondary">
@@ -76,9 +78,13 @@ function Ready({ run }: { run: RunView }) {
           <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
             <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
               <Filters run={run} summary={summary.data} status={status} field={field} search={search} onSet={set} />
-              <ChangeList key={`${status} ${field} ${search}`} run={run} status={status} field={field} search={search} />
+              <ChangeList key={`${status} ${field} ${search}`} run={run} status={status} field={field} search={search} product={product} onProduct={(key) => set({ product: key })} />
             </Box>
-            <Aside summary={summary.data} status={status} />
+            {product ? (
+              <ChangedProduct key={product} run={run} status={status} product={product} onClose={() => set({ product: "" })} />
+            ) : (
+              <Aside summary={summary.data} status={status} />
+            )}
           </Box>
         </>
       )}

@@ -5,7 +5,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, take, type Schemas } from "../../api/client";
+import { api, sendFile, take, type Schemas } from "../../api/client";
 import { useLookups } from "../../api/hooks";
 import { Failure } from "../../components/states";
 import { count } from "../../components/words";
@@ -26,7 +26,7 @@ export function Rates({ store }: { store: number }) {
   if (lookups.isPending) return null;
   if (lookups.isError) return <Failure error={lookups.error} />;
   return (
-    <Box component="section" aria-label="Rates and look-ups" sx={{ mt: 3, display: "grid", gridTemplateColumns: "1fr 1fr", gap: 4 }}>
+    <Box component="section" aria-label="Rates and look-ups" sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 4 }}>
       <Box>
         <Typography variant="h2" gutterBottom>
           Exchange rates
@@ -39,7 +39,9 @@ export function Rates({ store }: { store: number }) {
             </Typography>
           </Typography>
         ))}
+        {!lookups.data.rates.length && <Typography color="textSecondary">None yet: type one in, or take them from a bank's list.</Typography>}
         <NewRate store={store} />
+        <ManyRates store={store} address={lookups.data.rates_address} />
       </Box>
       <Box>
         <Typography variant="h2" gutterBottom>
@@ -56,6 +58,55 @@ export function Rates({ store }: { store: number }) {
             </Box>
           ))}
       </Box>
+    </Box>
+  );
+}
+
+/** Rates from a file, or from an address that is kept for the next time. */
+function ManyRates({ store, address }: { store: number; address: string }) {
+  const queries = useQueryClient();
+  const undo = useUndo();
+  const [typed, setTyped] = useState<string | null>(null);
+  const from = (typed ?? address).trim();
+  const [said, setSaid] = useState("");
+  const take_ = useMutation({
+    mutationFn: (list: File | string) =>
+      typeof list === "string"
+        ? take(api.POST("/api/v1/stores/{store_id}/rates/fetch", { params: { path: { store_id: store } }, body: { address: list } }))
+        : sendFile<Schemas["RatesTaken"]>(`/api/v1/stores/${store}/rates.csv`, { file: list }, () => undefined),
+    onSuccess: ({ rates }) => {
+      setSaid(rates.length ? `Kept ${rates.map((r) => `${r.source}/${r.target}`).join(", ")}.` : "Nothing newer than what is kept.");
+      return Promise.all([
+        queries.invalidateQueries({ queryKey: ["lookups"] }),
+        queries.invalidateQueries({ queryKey: ["feed"] }),
+      ]);
+    },
+    onError: undo.failed,
+  });
+  return (
+    <Box component="section" aria-label="Rates from elsewhere" sx={{ mt: 3 }}>
+      <Typography variant="h2">From a bank's list</Typography>
+      <Typography variant="caption" color="textSecondary">
+        A CSV file with the columns day, source, target, rate.
+      </Typography>
+      <Box component="form" sx={{ display: "flex", gap: 1, mt: 1 }} onSubmit={(e) => {
+        e.preventDefault();
+        if (from) take_.mutate(from);
+      }}>
+        <TextField value={typed ?? address} onChange={(e) => setTyped(e.target.value)} placeholder="https://…" fullWidth slotProps={{ htmlInput: { "aria-label": "Address of the rates" } }} />
+        <Button type="submit" variant="outlined" disabled={!from || take_.isPending} sx={{ whiteSpace: "nowrap", flex: "none" }}>
+          {take_.isPending ? "Fetching …" : "Fetch now"}
+        </Button>
+        <Button component="label" color="inherit" sx={{ whiteSpace: "nowrap" }}>
+          From a file
+          <input hidden type="file" accept=".csv,text/csv" aria-label="File of rates" onChange={(e) => {
+            const file = e.target.files?.[0];
+            if (file) take_.mutate(file);
+            e.target.value = "";
+          }} />
+        </Button>
+      </Box>
+      {said && <Typography sx={{ mt: 0.5 }} role="status">{said}</Typography>}
     </Box>
   );
 }

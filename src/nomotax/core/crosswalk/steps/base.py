@@ -26,6 +26,10 @@ class BaseStep(BaseModel):
         """Store fields that the step looks at."""
         return []
 
+    def begins(self) -> bool:
+        """Whether the step makes a value of its own, whatever enters it."""
+        return False
+
     def describe(self) -> str:
         """The step in plain words."""
         raise NotImplementedError

@@ -72,6 +72,9 @@ class Formula(_WithFormula):
 
     do: Literal["formula"] = "formula"
 
+    def begins(self) -> bool:
+        return bool(self.formula.strip())
+
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         if not self.formula.strip():
             return flow  # being written: nothing is said yet

@@ -5,10 +5,12 @@ from __future__ import annotations
 from typing import Literal
 
 import polars as pl
-from pydantic import Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from nomotax.core.crosswalk.flow import LIST_SIGN, Context, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
+from nomotax.core.errors import CrosswalkError
+from nomotax.core.formula.terms import Sheet
 from nomotax.core.reading.lists import list_items
 
 
@@ -17,17 +19,29 @@ def as_list(flow: Flow, at: str = "") -> pl.Expr:
     cut at ``at``."""
     if flow.listed:
         return flow.value
-    text = flow.text
-    arrived = text.map_batches(_arrived, return_dtype=pl.List(pl.String), is_elementwise=True)
-    cut = text.str.split(at) if at else arrived
-    entries = pl.when(text.str.starts_with('["')).then(arrived).otherwise(cut)
-    trimmed = entries.list.eval(pl.element().str.strip_chars())
-    return trimmed.list.eval(pl.element().filter(pl.element() != ""))
+    kind = pl.List(pl.String)
+    entries = flow.text.map_batches(
+        lambda texts: _cut(texts, at), return_dtype=kind, is_elementwise=True
+    )
+    trimmed = pl.element().str.strip_chars()
+    return entries.list.eval(trimmed.filter(trimmed != ""))
 
 
-def _arrived(texts: pl.Series) -> pl.Series:
-    cells = [list_items(t) if t and t.startswith("[") else ([t] if t else []) for t in texts]
-    return pl.Series(cells, dtype=pl.List(pl.String))
+def _cut(texts: pl.Series, at: str) -> pl.Series:
+    """Texts as lists: cut at ``at``, or whole; those that arrive as lists (JSON) as what they
+    are."""
+    cut = texts.str.split(at) if at else _alone(texts)
+    arrived = texts.str.starts_with('["').fill_null(False)
+    if not arrived.any():
+        return cut
+    read = [
+        list_items(t) if is_list else c for t, c, is_list in zip(texts, cut, arrived, strict=True)
+    ]
+    return pl.Series(read, dtype=cut.dtype)
+
+
+def _alone(texts: pl.Series) -> pl.Series:
+    return texts.to_frame("t").select(pl.concat_list("t")).to_series()
 
 
 class Split(BaseStep):
@@ -119,3 +133,73 @@ class OrderEntries(BaseStep):
 
     def describe(self) -> str:
         return f"order {self.by}"
+
+
+class Option(BaseModel):
+    """One option of a variant: its ``name``, or the column that holds it, and the arriving column
+    or the store field that holds its value."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    name: str = ""
+    name_column: str = ""
+    column: str = ""
+    field: str = ""
+
+    @model_validator(mode="after")
+    def _one_of_each(self) -> Option:
+        if bool(self.name) == bool(self.name_column):
+            raise ValueError("an option has a name, or a column with its name")
+        if self.column and self.field:
+            raise ValueError("an option's value is in a column or in a field, not both")
+        return self
+
+
+class Options(BaseStep):
+    """Writes the options of a variant: ``Size: 3 | Colour: Blue``. Those without a name or a
+    value are left out. The value that enters is not used."""
+
+    do: Literal["options"] = "options"
+    options: tuple[Option, ...] = ()
+
+    def begins(self) -> bool:
+        return bool(self.options)
+
+    def columns(self) -> list[str]:
+        return [c for o in self.options for c in (o.name_column, o.column) if c]
+
+    def fields(self) -> list[str]:
+        return [o.field for o in self.options if o.field]
+
+    def apply(self, flow: Flow, ctx: Context) -> Flow:
+        pairs = [_pair(o, ctx) for o in self.options if o.column or o.field]
+        if not pairs:
+            return flow.to(pl.lit(None, dtype=pl.String), numeric=False)
+        made = flow.keep(pl.concat_str(pairs, separator=LIST_SIGN, ignore_nulls=True))
+        return flow.to(pl.when(made != "").then(made), numeric=False)
+
+    def describe(self) -> str:
+        names = [o.name or f"[{o.name_column}]" for o in self.options]
+        return f"options {', '.join(names)}"
+
+
+def _pair(option: Option, ctx: Context) -> pl.Expr:
+    """``name: value``, null where either is missing. Neither holds a sign of the list."""
+    if ctx.names is None:
+        raise CrosswalkError("Options need the row that they are of.")
+    names = ctx.names
+    name = names.column(option.name_column) if option.name_column else pl.lit(option.name)
+    if option.field:
+        sheet = Sheet(names.column, names.field, names.fact)
+        value = sheet.text(names.field(option.field)).value
+    else:
+        value = names.column(option.column)
+    name = _bare(name, r"[|:\s]+")
+    return pl.when((name != "") & (value != "")).then(
+        pl.concat_str(name, pl.lit(": "), _bare(value, r"\s*\|\s*|\s{2,}"))
+    )
+
+
+def _bare(text: pl.Expr, signs: str) -> pl.Expr:
+    """A text without the signs that stand between options."""
+    return text.str.replace_all(signs, " ").str.strip_chars()

@@ -13,6 +13,7 @@ from nomotax.core.crosswalk.steps.base import BaseStep
 from nomotax.core.crosswalk.steps.values import as_number
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.formula.terms import Sheet
+from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.pricing.ladder import DEAREST, Look
 
 T = TypeVar("T")
@@ -34,6 +35,8 @@ class UseValueTable(BaseStep):
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         table = _saved("value table", self.table, ctx.lookups.value_tables)
+        if flow.listed:
+            return self._each(flow, table)
         text = flow.keep(flow.text)
         found = flow.keep(table.look_up(text))
         if table.otherwise == "as_is":
@@ -53,6 +56,22 @@ class UseValueTable(BaseStep):
         )
         return flow.to(found, fault, numeric=False)
 
+    def _each(self, flow: Flow, table: ValueTable) -> Flow:
+        """Every word of a list; words that become the same stand once."""
+        one = pl.element()
+        known = table.look_up(one)
+        other = {"as_is": one, "word": pl.lit(table.word)}.get(table.otherwise)
+        words = flow.value.list.eval(known if other is None else pl.coalesce(known, other))
+        kept = flow.keep(words.list.drop_nulls())
+        fault = Fault(
+            "unlisted_value",
+            f"has no store value in '{self.table}'",
+            (kept.list.len() < flow.value.list.len()) & (table.otherwise == "ask"),
+            flow.value.list.eval(one.filter(known.is_null())).list.first(),
+            Severity.QUESTION,
+        )
+        return flow.to(kept.list.unique(maintain_order=True), fault, numeric=False, listed=True)
+
     def describe(self) -> str:
         return f"value table '{self.table}'"
 
@@ -65,6 +84,8 @@ class UseCategoryTable(BaseStep):
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         table = _saved("category table", self.table, ctx.lookups.category_tables)
+        if flow.listed:
+            return self._each(flow, table)
         text = flow.keep(flow.text)
         found = flow.keep(table.place(text))
         ask = Fault(
@@ -82,6 +103,21 @@ class UseCategoryTable(BaseStep):
             Severity.LEAVE_OUT,
         )
         return flow.to(found, ask, not_sold, numeric=False)
+
+    def _each(self, flow: Flow, table: CategoryTable) -> Flow:
+        """Every path of a list; those of branches that are not sold go, and so do categories that
+        are there already."""
+        places = flow.keep(flow.value.list.eval(table.place(pl.element())))
+        lost = flow.value.list.eval(pl.element().filter(table.place(pl.element()).is_null()))
+        ask = Fault(
+            "unplaced_category",
+            "has no store category",
+            places.list.eval(pl.element().is_null()).list.any(),
+            lost.list.first(),
+            Severity.QUESTION,
+        )
+        sold = places.list.eval(pl.element().filter(pl.element() != ""))
+        return flow.to(sold.list.unique(maintain_order=True), ask, numeric=False, listed=True)
 
     def describe(self) -> str:
         return f"category table '{self.table}'"
@@ -129,6 +165,16 @@ class UseLadder(BaseStep):
         negative = Fault("negative_cost", "is a negative cost", number.value < 0, flow.text)
         dear = Fault("too_dear", "is no cost of any goods", number.value >= DEAREST, flow.text)
         faults = [negative, dear]
+        if ladder.by_field:
+            faults.append(
+                Fault(
+                    "no_rung",
+                    f"is on no rung: its {ladder.by_field} is missing or negative",
+                    priced.unbanded,
+                    flow.text,
+                    Severity.QUESTION,
+                )
+            )
         if ladder.most_field:
             faults.append(
                 Fault(

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from decimal import Decimal
+from fractions import Fraction
 from typing import Literal
 
 import polars as pl
@@ -9,16 +12,16 @@ from pydantic import Field
 
 from nomotax.core.crosswalk.flow import Context, Fault, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
+from nomotax.core.crosswalk.steps.distinct import each_distinct
 from nomotax.core.errors import CrosswalkError
-from nomotax.core.numbers import NUMBER, literal, read_number
-from nomotax.core.units.table import BY_NAME, UNITS, convert
+from nomotax.core.numbers import NUMBER, SCALE, DecimalMark, literal, read_number, times
+from nomotax.core.units.table import BY_NAME, UNITS, convert, exact_factor
 
 _PLAIN = r"\d[\d.,]*(?:\s+\d+/\d+)?|\d+/\d+|[.,]\d+"
 #: A number (12, 12.5, 12 1/2, 1/2) and the unit behind it, twice at most: feet and inches.
 _PIECE = rf"^\s*(?:ca\.?|approx\.?|about|~)?\s*({_PLAIN})\s*([^\d\s+\-][^\d+\-]*?)?\.?"
 _TWO = rf"{_PIECE}\s*(?:(?:and|,|\s)\s*({_PLAIN})\s*([^\d\s+\-][^\d+\-]*?)?\.?)?\s*$"
 _TIMES = r"\s*[x×*]\s*"
-_FRACTION = r"^(?:(\d+)\s+)?(\d+)/(\d+)$"
 
 
 class Measure(BaseStep):
@@ -90,11 +93,18 @@ class Measure(BaseStep):
     ) -> tuple[pl.Expr, pl.Expr]:
         number, wrong = _number(flow, written, ctx)
         dimension = UNITS[self.target].dimension
-        made: pl.Expr = pl.lit(None, dtype=NUMBER)
-        for one in UNITS.values():
-            if one.dimension == dimension:
-                value = convert(number, one.code, self.target).value
-                made = pl.when(unit == one.code).then(value).otherwise(made)
+        codes = [u.code for u in UNITS.values() if u.dimension == dimension]
+        known = {c: f for c in codes if (f := exact_factor(c, self.target)) is not None}
+        # One multiplication for all units whose factor is a decimal; the others one by one.
+        factor = unit.replace_strict(
+            list(known), pl.Series(list(known.values()), dtype=NUMBER), default=None,
+            return_dtype=NUMBER,
+        )  # fmt: skip
+        made = times(number, factor).value
+        for code in codes:
+            if code not in known:
+                value = convert(number, code, self.target).value
+                made = pl.when(unit == code).then(value).otherwise(made)
         return flow.keep(made), wrong
 
     def columns(self) -> list[str]:
@@ -121,13 +131,15 @@ def _other(unit: pl.Expr, known: list[str]) -> pl.Expr:
 
 def _number(flow: Flow, written: pl.Expr, ctx: Context) -> tuple[pl.Expr, pl.Expr]:
     """``12``, ``12,5``, ``12 1/2`` or ``1/2`` as a number."""
-    fraction = flow.keep(written.str.strip_chars().str.extract_groups(_FRACTION))
-    whole, top, bottom = (
-        fraction.struct.field(str(n)).cast(NUMBER, strict=False) for n in range(1, 4)
-    )
-    split = whole.fill_null(literal(0)) + top / pl.when(bottom != 0).then(bottom)
-    is_fraction = top.is_not_null()
-    plain = read_number(
-        pl.when(~is_fraction.fill_null(False)).then(written), ctx.decimal, flow.keep
-    )
-    return flow.keep(pl.when(is_fraction).then(split).otherwise(plain.value)), plain.wrong
+    plain = each_distinct(written, lambda text: _without_fraction(text, ctx.decimal), "/")
+    return read_number(plain, ctx.decimal, flow.keep)
+
+
+def _without_fraction(text: str, mark: DecimalMark) -> str:
+    """``12 1/2`` as ``12.5``, to as many places as numbers have; what is no fraction stays."""
+    found = re.fullmatch(r"\s*(?:(\d+)\s+)?(\d+)/(\d+)\s*", text)
+    if found is None or int(found[3]) == 0:
+        return text
+    value = int(found[1] or 0) + Fraction(int(found[2]), int(found[3]))
+    places = Decimal(value.numerator) / Decimal(value.denominator)
+    return f"{places.quantize(Decimal(1).scaleb(-SCALE)):f}".replace(".", mark)

@@ -1,30 +1,46 @@
 /** The store's product schema, and making another store from a schema file or a template. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Tab from "@mui/material/Tab";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
+import Tabs from "@mui/material/Tabs";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
-import { useNavigate } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import { sendFile, type Schemas } from "../../api/client";
 import { useSchema, type StoreField } from "../../api/hooks";
 import { Failure, Waiting } from "../../components/states";
 import { useStoreId } from "../../shell/Shell";
 import { Rates } from "./Rates";
 
-export function Schema() {
+export function Store() {
   const store = useStoreId();
+  const [params, setParams] = useSearchParams();
+  const view = params.get("view") === "rates" ? "rates" : "fields";
+  return (
+    <Box sx={{ overflow: "auto", p: 2.5, pt: 1, maxWidth: 1180, width: "100%", mx: "auto" }}>
+      <Tabs value={view} onChange={(_, v: string) => setParams(v === "rates" ? { view: v } : {}, { replace: true })} aria-label="Parts of the store" sx={{ mb: 2, borderBottom: 1, borderColor: "divider" }}>
+        <Tab value="fields" label="Fields" />
+        <Tab value="rates" label="Rates and look-ups" />
+      </Tabs>
+      {view === "rates" ? <Rates store={store} /> : <Schema store={store} />}
+    </Box>
+  );
+}
+
+function Schema({ store }: { store: number }) {
   const schema = useSchema(store);
   if (schema.isPending) return <Waiting what="the schema" />;
   if (schema.isError) return <Failure error={schema.error} />;
   const { fields, key, name } = schema.data.product_schema;
   return (
-    <Box sx={{ overflow: "auto", p: 2.5, maxWidth: 1180, width: "100%", mx: "auto" }}>
+    <>
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, mb: 1.5 }}>
         <Typography variant="h1">{name}</Typography>
         <Typography color="textSecondary">
@@ -58,13 +74,14 @@ export function Schema() {
           ))}
         </TableBody>
       </Table>
-      <Rates store={store} />
-    </Box>
+    </>
   );
 }
 
 function holds(f: StoreField): string {
   const unit = f.currency ?? f.unit;
+  const of = f.of && (f.language ? `${f.of} in "${f.language}"` : `what ${f.of} shows`);
+  if (of) return of;
   return [(f.kind ?? "text").replace("_", " "), unit && `in ${unit}`].filter(Boolean).join(" ");
 }
 

@@ -1,0 +1,79 @@
+/** One product of a changeset: every field that changes, and where each value comes from. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, take, type Schemas } from "../../api/client";
+import { useRunTrace, type RunView } from "../../api/hooks";
+import { Panel } from "../../components/Panel";
+import { Failure, Nothing, Waiting } from "../../components/states";
+import { TraceView } from "../../components/Trace";
+import { signed } from "../../components/words";
+
+interface ChangedProductProps {
+  run: RunView;
+  status: string;
+  product: string;
+  onClose: () => void;
+}
+
+export function ChangedProduct({ run, status, product, onClose }: ChangedProductProps) {
+  const found = useQuery({
+    queryKey: ["review", run.id, "product", status, product],
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/runs/{run_id}/rows", {
+          params: { path: { run_id: run.id }, query: { status, search: product, limit: 50 } },
+        }),
+      ),
+  });
+  const line = found.data?.rows.find((r) => r.key === product);
+  return (
+    <Panel title={line?.title || product} subtitle={`${product}, ${status}`} label="The product's changes" width={400} onClose={onClose}>
+      {found.isPending && <Waiting what="the product" />}
+      {found.isError && <Failure error={found.error} />}
+      {found.isSuccess && !line && <Nothing title="This product is not among these rows" />}
+      {line?.reason && <Typography sx={{ mb: 1 }}>{line.reason}</Typography>}
+      {line?.changes.map((c) => <ChangedField key={c.field} run={run} product={product} change={c} />)}
+      {line && !line.changes.length && !line.reason && <Typography color="textSecondary">Nothing of it changes.</Typography>}
+      {line && ["changed", "same", "gone"].includes(status) && (
+        <Button component={Link} to={`/s/${run.store_id}/catalog/${encodeURIComponent(product)}`} color="inherit" sx={{ mt: 1 }}>
+          Open it in the catalog
+        </Button>
+      )}
+    </Panel>
+  );
+}
+
+interface ChangedFieldProps {
+  run: RunView;
+  product: string;
+  change: Schemas["ReviewRow"]["changes"][number];
+}
+
+function ChangedField({ run, product, change }: ChangedFieldProps) {
+  const [open, setOpen] = useState(false);
+  const traced = useRunTrace(run.id, product, open ? change.field : null);
+  return (
+    <Box sx={{ borderBottom: 1, borderColor: "paper2.line", py: 0.5 }}>
+      <button type="button" className="plain-button" aria-expanded={open} aria-label={`Where ${change.label} comes from`} onClick={() => setOpen(!open)} style={{ display: "block", width: "100%", textAlign: "left" }}>
+        <Typography variant="caption" color="textSecondary" component="div">
+          {change.label} {change.percent && signed(change.percent)}
+        </Typography>
+        <span className="mono" style={{ overflowWrap: "anywhere" }}>
+          {change.before !== null && <span className="quiet">{change.before} → </span>}
+          <b>{change.after ?? "∅"}</b>
+        </span>
+      </button>
+      {open && (
+        <Box sx={{ pl: 1, pt: 0.5 }}>
+          {traced.isPending && <Waiting what="where it comes from" />}
+          {traced.isError && <Failure error={traced.error} />}
+          {traced.data && <TraceView traced={traced.data} />}
+        </Box>
+      )}
+    </Box>
+  );
+}
