@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import subprocess
@@ -9,8 +10,12 @@ import sys
 import tempfile
 from pathlib import Path
 
+import psycopg
 import pytest
+from playwright.sync_api import APIRequestContext, Page, expect
 
+from nomotax.demo.crosswalks.quarrow import LADDER
+from nomotax.demo.load import DATA, SENDERS
 from nomotax.records.postgres import free_port
 
 FLAGS = [
@@ -54,14 +59,61 @@ class Installation:
         self.command("down")
         shutil.rmtree(self.folder, ignore_errors=True)
 
+    def without_syncing(self) -> None:
+        """What a test writes need not outlive a power cut of the machine."""
+        pg_port = (self.folder / "pg.port").read_text()
+        url = f"postgresql://postgres@127.0.0.1:{pg_port}/nomotax"
+        with psycopg.connect(url, autocommit=True) as admin:
+            admin.execute("alter system set fsync = off")
+            admin.execute("select pg_reload_conf()")
 
-@pytest.fixture
+
+@pytest.fixture(scope="session")
 def installation():
     """Started by the same command that `make start` runs; nothing is left running."""
     made = Installation()
     try:
         said = made.command("up", "--port", str(made.port))
         assert made.address in said
+        made.without_syncing()
         yield made
     finally:
         made.remove()
+
+
+@pytest.fixture(autouse=True)
+def patience(page: Page) -> None:
+    """A busy machine is no fault of the interface."""
+    page.set_default_timeout(30_000)
+    expect.set_options(timeout=30_000)
+
+
+@pytest.fixture
+def store(page: Page, installation, request):
+    """A store of the test's own, with the demo's schema and categories: its path in the
+    interface. The demo store is left to the one test that walks through it."""
+    ask = page.request
+    api = f"{installation.address}/api/v1"
+    document = (DATA / "store-schema.json").read_bytes()
+    schema = {"name": "store-schema.json", "mimeType": "application/json", "buffer": document}
+    form = {"name": request.node.originalname, "file": schema}
+    made = ask.post(f"{api}/stores", multipart=form).json()["id"]
+    paths = json.loads((DATA / "categories.json").read_text("utf-8"))
+    ask.post(f"{api}/stores/{made}/categories", data={"paths": paths})
+    ask.put(f"{api}/stores/{made}/ladders", data=LADDER)
+    return f"{installation.address}/s/{made}"
+
+
+def feed_of(ask: APIRequestContext, store: str, supplier: str) -> str:
+    """The path of a new feed in ``store`` with the first delivery of one of the demo's
+    suppliers."""
+    address, number = store.split("/s/")
+    api = f"{address}/api/v1"
+    sender = SENDERS[supplier]
+    body = {"supplier": supplier, "name": sender.feed}
+    feed = ask.post(f"{api}/stores/{number}/feeds", data=body).json()["id"]
+    name = sender.files[0]
+    file = {"name": name, "mimeType": "text/plain", "buffer": (DATA / name).read_bytes()}
+    answer = ask.post(f"{api}/feeds/{feed}/deliveries", multipart={"file": file})
+    assert answer.ok, answer.text()
+    return f"{store}/feeds/{feed}"

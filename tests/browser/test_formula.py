@@ -7,21 +7,22 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from nomotax.demo.load import DATA
+from nomotax.demo.load import DATA, SUPPLIER
+from tests.browser.conftest import feed_of
 
 pytestmark = pytest.mark.browser
 
 
-def test_a_formula_is_mended_traced_and_kept(page: Page, installation) -> None:
-    page.set_default_timeout(15_000)
-    page.goto(installation.address)
+def test_a_formula_is_mended_traced_and_kept(page: Page, store) -> None:
+    page.goto(store)
     page.get_by_role("button", name="Your name").click()
     page.get_by_role("textbox", name="Your name").fill("Inès")
     page.keyboard.press("Enter")
-    page.goto(f"{installation.address}/s/1/feeds/1/bench")
+    feed = feed_of(page.request, store, SUPPLIER)
+    page.goto(f"{feed}/bench")
     page.get_by_label("Crosswalk file").set_input_files(DATA / "quarrow-crosswalk.json")
     expect(page.get_by_text("Took over the crosswalk in quarrow-crosswalk.json")).to_be_visible()
-    page.goto(f"{installation.address}/s/1/feeds/1/bench?field=min_order")
+    page.goto(f"{feed}/bench?field=min_order")
 
     panel = page.get_by_role("complementary", name="Fill of Least order")
     panel.get_by_role("button", name="Add a step").click()

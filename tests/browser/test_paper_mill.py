@@ -7,6 +7,8 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.browser.conftest import feed_of
+
 pytestmark = pytest.mark.browser
 
 #: What a person answers where nothing (or nothing right) is suggested, by the path's last part.
@@ -37,9 +39,9 @@ def answer(page: Page) -> None:
     expect(articles).not_to_have_count(there)
 
 
-def test_the_paper_mill_from_nothing_to_no_open_question(page: Page, installation) -> None:
-    page.set_default_timeout(15_000)
-    page.goto(f"{installation.address}/s/1/feeds/2/bench")
+def test_the_paper_mill_from_nothing_to_no_open_question(page: Page, store, installation) -> None:
+    feed = feed_of(page.request, store, "Sollund Paper Mill")
+    page.goto(f"{feed}/bench")
     page.get_by_role("button", name=re.compile(r"^Accept \d+")).click()
     expect(page.get_by_text("Accepted the sure suggestions")).to_be_visible()
 
@@ -55,7 +57,7 @@ def test_the_paper_mill_from_nothing_to_no_open_question(page: Page, installatio
     page.get_by_role("button", name="Fetch now").click()
     expect(page.get_by_text(re.compile("^Kept USD/EUR"))).to_be_visible()
 
-    page.goto(f"{installation.address}/s/1/feeds/2/bench")
+    page.goto(f"{feed}/bench")
     expect(page.get_by_role("listbox", name="Store fields")).to_be_visible()
     page.keyboard.press("q")
     expect(page.get_by_role("article").first).to_be_focused()
@@ -66,7 +68,7 @@ def test_the_paper_mill_from_nothing_to_no_open_question(page: Page, installatio
     expect(page.get_by_text("Nothing is open")).to_be_visible()
 
     page.get_by_role("button", name="Prepare").click()
-    expect(page.get_by_role("status").first).to_contain_text("prepared", timeout=30_000)
+    expect(page.get_by_role("status").first).to_contain_text("prepared")
     new = page.get_by_role("tab", name=re.compile(r"^\D*79\d new"))
     expect(new).to_be_visible()
     expect(page.get_by_role("tab", name=re.compile("0 held"))).to_be_disabled()

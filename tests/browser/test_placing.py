@@ -39,11 +39,10 @@ def catalog_file() -> bytes:
     return "\n".join(lines).encode()
 
 
-def test_sixty_categories_in_under_forty_actions(page: Page, installation, tmp_path) -> None:
-    page.set_default_timeout(15_000)
+def test_sixty_categories_in_under_forty_actions(page: Page, store, tmp_path) -> None:
     file = tmp_path / "wide.csv"
     file.write_bytes(catalog_file())
-    page.goto(f"{installation.address}/s/1/arrivals")
+    page.goto(f"{store}/arrivals")
     page.get_by_role("button", name="New feed").click()
     page.get_by_role("textbox", name="Supplier").fill("Wide Range")
     page.get_by_role("button", name="Make it").click()

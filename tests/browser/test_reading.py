@@ -102,11 +102,10 @@ def a_zip_with_companions(page: Page) -> None:
     to_the_bench(page, "label")
 
 
-def test_three_suppliers_are_set_up_from_their_files(page: Page, installation) -> None:
-    page.set_default_timeout(15_000)
+def test_three_suppliers_are_set_up_from_their_files(page: Page, store) -> None:
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))
-    page.goto(installation.address)
+    page.goto(f"{store}/arrivals")
     a_workbook_with_titles(page)
     an_xml_with_variants(page)
     a_zip_with_companions(page)

@@ -113,11 +113,10 @@ def prepare_and_apply(page: Page, counts: dict[str, int]) -> None:
     for status, n in counts.items():
         expect(page.get_by_role("tab", name=re.compile(rf"\b{n} {status}$"))).to_be_visible()
     page.get_by_role("button", name=re.compile("^Apply to")).click()
-    expect(page.get_by_text("applied to the catalog")).to_be_visible(timeout=20_000)
+    expect(page.get_by_text("applied to the catalog")).to_be_visible()
 
 
 def test_two_weeks_of_quarrow(page: Page, installation, tmp_path) -> None:
-    page.set_default_timeout(15_000)
     problems: list[str] = []
     page.on("pageerror", lambda error: problems.append(str(error)))
     page.goto(installation.address)
