@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import shutil
 import tempfile
 from pathlib import Path
@@ -137,7 +136,6 @@ def work():
     return lambda: run_worker(wait=False)
 
 
-os.environ.setdefault("POLARS_MAX_THREADS", "2")
 # The first example of a property loads what it tests; how long that takes says nothing.
 settings.register_profile("ours", deadline=None)
 settings.load_profile("ours")
