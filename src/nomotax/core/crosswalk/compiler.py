@@ -163,10 +163,12 @@ class Plan:
         return self._run(arriving, [pl.col(ROW), one.flow.value.alias("key")], BATCH)
 
     def _run(self, arriving: pl.DataFrame, outputs: list[pl.Expr], batch: int) -> pl.DataFrame:
+        # The rows are in memory already: streaming over them would only cost its start, which is
+        # most of what filling a sample takes.
         parts = [
-            self.layers.apply(part.lazy()).select(outputs).collect()
+            self.layers.apply(part.lazy()).select(outputs).collect(engine="in-memory")
             for part in arriving.iter_slices(batch)
-        ] or [self.layers.apply(arriving.lazy()).select(outputs).collect()]
+        ] or [self.layers.apply(arriving.lazy()).select(outputs).collect(engine="in-memory")]
         return pl.concat(parts)
 
     def __getitem__(self, name: str) -> FilledField:

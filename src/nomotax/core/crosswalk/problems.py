@@ -146,7 +146,7 @@ def _alike_variants(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
 def _shaped(frame: pl.LazyFrame, **columns: pl.Expr) -> pl.DataFrame:
     outputs = [pl.col(ROW).cast(pl.UInt32).alias("row")]
     outputs += [expr.cast(pl.String).alias(name) for name, expr in columns.items()]
-    return frame.select(outputs).collect()
+    return frame.select(outputs).collect(engine="in-memory")
 
 
 def fates(filled: pl.DataFrame, problems: pl.DataFrame) -> pl.DataFrame:
