@@ -15,7 +15,7 @@ import ijson
 
 from nomotax.core.errors import UnreadableFile
 from nomotax.core.reading.flatten import Flat, Value, put, put_all
-from nomotax.core.reading.json_walk import BrokenJson, JsonWalk, parse_value
+from nomotax.core.reading.json_walk import BrokenJson, JsonWalk, Stretch, parse_value
 from nomotax.core.reading.model import ArrivingTable, Detection, JsonReading, Offer
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.spool import Spool, Tell, silent
@@ -40,13 +40,12 @@ def read_json(
     complete = True
     found = _lines(path, problems) if reading.lines else _streamed(path, reading.records)
     try:
-        for records in found:
+        for records, plain in found:
             some = records if limit is None else records[: limit - spool.rows]
-            if _only_texts(some):
+            if plain or _only_texts(some):
                 spool.add_texts(some)
             else:
-                for record in some:
-                    spool.add(_record(record))
+                spool.add(map(_record, some))
             if limit is not None and spool.rows >= limit:
                 break
     except (BrokenJson, UnicodeDecodeError, RecursionError) as error:
@@ -111,18 +110,18 @@ class _Raw(io.RawIOBase):
         return len(part)
 
 
-def _streamed(path: Path, records: str) -> Iterator[list[Any]]:
+def _streamed(path: Path, records: str) -> Iterator[Stretch]:
     steps = [s for s in records.removesuffix("*").strip("/").split("/") if s]
     with open_text_bytes(path) as stream:
         walk = JsonWalk(io.TextIOWrapper(stream, "utf-8", newline=""))
         if records == "*" or records.endswith("/*"):
             for members in walk.members(steps):
-                yield [{KEY: key, **_record(value)} for key, value in members]
+                yield Stretch([{KEY: key, **_record(value)} for key, value in members])
         else:
             yield from walk.elements(steps)
 
 
-def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[list[Any]]:
+def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[Stretch]:
     wrong = number = 0
     with open_text_bytes(path) as stream:
         for number, line in enumerate(stream, 1):
@@ -136,7 +135,7 @@ def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[list[Any]]:
                 if wrong <= _TOLD:
                     problems.append(_bad_line(number, error, last))
                 continue
-            yield [value]
+            yield Stretch([value])
     if wrong > _TOLD:
         problems.append(
             ReadingProblem(

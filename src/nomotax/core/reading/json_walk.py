@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable, Iterator
-from typing import IO, Any, TypeVar
+from typing import IO, Any, NamedTuple, TypeVar
 
 T = TypeVar("T")
 
@@ -17,6 +17,14 @@ _CHUNK = 1 << 20
 _NEAR = 16
 _NEXT = re.compile(r"[ \t\r\n]*,[ \t\r\n]*(?=[^ \t\r\n])")
 _BLANK = re.compile(r"[ \t\r\n]*")
+
+
+class Stretch(NamedTuple):
+    """Values that stand side by side. ``plain`` when each is an object of filled texts and
+    numbers; where that is not seen at a glance, it is False."""
+
+    values: list[Any]
+    plain: bool = False
 
 
 class BrokenJson(Exception):
@@ -41,6 +49,17 @@ def parse_value(text: str) -> Any:
         raise BrokenJson(f"{error.msg} at character {error.pos + 1}") from error
 
 
+#: Where one of these stands, a value may be more than a text, or less.
+_MORE = ("[", "null", "true", "false", '""')
+
+
+def _is_plain(values: list[Any], text: str) -> bool:
+    """Whether these values, which ``text`` holds, are objects of nothing but filled texts: a look
+    at a long text is cheaper than one at each value of each object."""
+    objects = set(map(type, values)) == {dict} and text.count("{") == len(values)
+    return objects and not any(sign in text for sign in _MORE)
+
+
 class JsonWalk:
     """A place in a JSON text that moves forward only."""
 
@@ -51,7 +70,7 @@ class JsonWalk:
         self._gone = 0
         self._ended = False
 
-    def elements(self, steps: list[str]) -> Iterator[list[Any]]:
+    def elements(self, steps: list[str]) -> Iterator[Stretch]:
         """The elements of every list at ``steps`` (member names, ``[]`` for the elements of a
         list), some at a time.
 
@@ -70,8 +89,8 @@ class JsonWalk:
             raise self._broken("there is more text behind the end")
 
     def _descend(
-        self, steps: list[str], wanted: str, leaf: Callable[[], Iterator[list[T]]]
-    ) -> Iterator[list[T]]:
+        self, steps: list[str], wanted: str, leaf: Callable[[], Iterator[T]]
+    ) -> Iterator[T]:
         opening = self._peek()
         if not steps and opening == wanted:
             yield from leaf()
@@ -87,10 +106,12 @@ class JsonWalk:
         else:
             self._value()
 
-    def _elements(self) -> Iterator[list[Any]]:
+    def _elements(self) -> Iterator[Stretch]:
         for _ in self._entries("]"):
-            yield [self._value()]
-            yield self._whole_elements()
+            yield Stretch([self._value()])
+            begin = self._at
+            values = self._whole_elements()
+            yield Stretch(values, _is_plain(values, self._text[begin : self._at]))
 
     def _whole_elements(self) -> list[Any]:
         """The elements that follow, as long as they are whole in what has been read: nearly all

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable
-from itertools import chain
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 import polars as pl
@@ -28,6 +27,25 @@ def silent(records: int) -> None:
     """Tells nobody."""
 
 
+def _table(records: list[dict[str, str]], columns: Iterable[str]) -> pl.DataFrame:
+    if not columns:
+        return pl.select(pl.repeat(None, len(records), dtype=pl.String).alias(FAULT))
+    return pl.from_dicts(records, schema=dict.fromkeys(columns, pl.String))
+
+
+def _filled(frame: pl.DataFrame) -> int:
+    empty: int = sum(frame.null_count().row(0))
+    return frame.height * frame.width - empty
+
+
+def _texts(record: Flat) -> dict[str, str]:
+    """The record with its lists as texts."""
+    for value in record.values():
+        if type(value) is not str:
+            return {n: v if type(v) is str else LIST_MARK + list_text(v) for n, v in record.items()}
+    return record  # type: ignore[return-value]  # texts only, as was seen
+
+
 class Spool:
     """Takes records one by one. What is little stays in memory; from then on each is a file in
     a temporary folder that lives as long as the spool."""
@@ -37,21 +55,16 @@ class Spool:
         self._tell = tell
         self._held: list[dict[str, str]] = []
         self._size = 0.0
+        #: Every name so far, and those that are looked for in the next records.
         self._names: dict[str, None] = {}
+        self._columns: dict[str, None] = {}
         self._lists: set[str] = set()
         self._parts: list[pl.LazyFrame] = []
         self._folder: tempfile.TemporaryDirectory[str] | None = None
 
-    def add(self, record: Flat) -> None:
-        """Take a flat record; empty texts are no cells."""
-        for value in record.values():
-            if type(value) is not str:
-                record = {
-                    n: v if type(v) is str else LIST_MARK + list_text(v) for n, v in record.items()
-                }
-                break
-        self._held.append(record)  # type: ignore[arg-type]  # texts only by now
-        self._count(1)
+    def add(self, records: Iterable[Flat]) -> None:
+        """Take flat records; empty texts are no cells."""
+        self.add_texts([_texts(record) for record in records])
 
     def add_texts(self, records: list[dict[str, str]]) -> None:
         """Take flat records that hold no lists and no empty texts, as they are."""
@@ -66,13 +79,15 @@ class Spool:
 
     def _flush(self) -> None:
         held, self._held = self._held, []
-        columns = dict.fromkeys(chain.from_iterable(held))
-        self._names.update(columns)
-        if columns:
-            frame = pl.from_dicts(held, schema=dict.fromkeys(columns, pl.String))
-        else:
-            frame = pl.select(pl.repeat(None, len(held), dtype=pl.String).alias(FAULT))
-        self._lists.update(n for n in columns if frame[n].str.starts_with(LIST_MARK).any())
+        frame = _table(held, self._columns)
+        if _filled(frame) < sum(map(len, held)):  # some hold more than the records before them
+            self._columns = {}
+            for record in held:
+                self._columns |= dict.fromkeys(record)
+            self._names |= self._columns
+            frame = _table(held, self._columns)
+        lists = frame.select(pl.all().str.starts_with(LIST_MARK).any())
+        self._lists.update(n for n in lists.columns if lists[n][0])
         self._parts.append(self._kept(frame))
 
     def _kept(self, frame: pl.DataFrame) -> pl.LazyFrame:

@@ -22,6 +22,8 @@ HEAD_BYTES = 2 << 20
 _PROLOG = 256 * 1024
 #: So many tags are remembered; a file of more is not made of records.
 _MOST_NAMES = 10_000
+#: So many bytes are parsed at a time; the records that end in them are freed together.
+_STRETCH = 1 << 16
 _SPACE_DECLARED = re.compile(r' xmlns(:\w+)?="[^"]*"')
 _DEEPEST = 100
 _SAFE: dict[str, Any] = {
@@ -54,10 +56,7 @@ def read_xml(
     spool, complete = Spool(tell), True
     problems: list[ReadingProblem] = []
     try:
-        for record in _records(path, wanted):
-            spool.add(record)
-            if limit is not None and spool.rows >= limit:
-                break
+        _Records(wanted).walk(path, spool, limit)
     except _Broken as broken:
         complete = False
         problems.append(_tell_break(broken, spool.rows))
@@ -73,8 +72,8 @@ def read_xml(
 class _Broken(Exception):
     """The document is not well-formed from here on."""
 
-    def __init__(self, walk: Any, error: etree.XMLSyntaxError) -> None:
-        entries = [e for e in walk.error_log if e.level >= etree.ErrorLevels.ERROR]
+    def __init__(self, parser: Any, error: etree.XMLSyntaxError) -> None:
+        entries = [e for e in parser.feed_error_log if e.level >= etree.ErrorLevels.ERROR]
         place = (entries[0].line, entries[0].column) if entries else error.position or (0, 0)
         self.line: int = place[0]
         self.column: int = place[1]
@@ -145,35 +144,90 @@ class _Level:
     flat: Flat = field(default_factory=dict)
 
 
-def _records(path: Path, wanted: list[str]) -> Iterator[Flat]:
-    """The flat records; values of the elements above stand behind a record's own."""
-    local = wanted[-1].rsplit(":", 1)[-1]
-    levels: list[_Level] = []
-    parent, last, above = None, None, Flat()
-    for element in _elements(path, local):
-        own_parent = element.getparent()
-        if own_parent is not parent or parent is None:
+class _Records:
+    """Walks a file and gives its records flat, some at a time; values of the elements above stand
+    behind a record's own."""
+
+    def __init__(self, wanted: list[str]) -> None:
+        self._wanted = wanted
+        self._levels: list[_Level] = []
+        self._above = Flat()
+        self._parent: Element = None
+        self._last: Element = None
+        self._tag = ""
+        self._held: list[Element] = []
+        #: Whether every record looked at so far is a mere row of texts.
+        self._plain = True
+
+    def walk(self, path: Path, spool: Spool, limit: int | None) -> None:
+        """Bring the records to ``spool``, or the first ``limit``. Raises ``_Broken`` once those
+        before the break are there."""
+        for elements in _elements(path, self._wanted[-1].rsplit(":", 1)[-1]):
+            for element in elements:
+                if element.getprevious() is self._last is not None and element.tag == self._tag:
+                    self._held.append(element)
+                    self._last = element
+                else:
+                    self._begin(element, spool)
+            if limit is not None and spool.rows + len(self._held) >= limit:
+                del self._held[limit - spool.rows :]
+                self._bring(spool)
+                return
+            self._bring(spool)
+
+    def _begin(self, element: Element, spool: Spool) -> None:
+        """Take a record that does not stand right behind the last one."""
+        above = element.getparent()
+        if above is None or above is not self._parent:
             ancestors = list(element.iterancestors())
             ancestors.reverse()
-            if [_name(e) for e in (*ancestors, element)] != wanted:
-                continue
-            parent, levels = own_parent, _levels(levels, ancestors, element)
-            _forget_before(own_parent)
-            above = _above(levels, wanted)
-        elif _name(element) != wanted[-1]:
-            continue
-        elif element.getprevious() is not last:
-            levels = _levels(levels, [level.element for level in levels], element)
-            above = _above(levels, wanted)
+            if [_name(e) for e in (*ancestors, element)] != self._wanted:
+                return
+            self._bring(spool)
+            self._look_above(ancestors, element)
+            _forget_before(above)
+            self._parent, self._tag = above, element.tag
+        elif _name(element) != self._wanted[-1]:
+            return
+        elif element.getprevious() is not self._last:
+            self._bring(spool)
+            self._look_above([level.element for level in self._levels], element)
+        self._held.append(element)
+        self._last = element
+
+    def _rows(self, held: list[Element]) -> list[Any] | None:
+        """The records where all are mere rows of texts and nothing above joins them, as in most
+        large files; looked at for many at once."""
+        if not self._plain or self._above or self._parent is None:
+            return None
+        rows = None if _any_nested(self._parent) else [_row(element) for element in held]
+        self._plain = rows is not None and None not in rows
+        return rows if self._plain else None
+
+    def _whole(self, element: Element) -> Flat:
         record = _flat(element, 0)
-        for key, value in above.items():
+        for key, value in self._above.items():
             record[key if key not in record else f"above: {key}"] = value
-        yield record
-        element.clear()
-        last = element
-        if parent is not None:
-            while element.getprevious() is not None:
-                del parent[0]
+        return record
+
+    def _look_above(self, ancestors: list[Element], element: Element) -> None:
+        self._levels = _levels(self._levels, ancestors, element)
+        self._above = _above(self._levels, self._wanted)
+
+    def _bring(self, spool: Spool) -> None:
+        """Hand over what is held, and free it; the last stays, empty, to be known as the one
+        before the next."""
+        held, self._held = self._held, []
+        if not held:
+            return
+        rows = self._rows(held)
+        if rows is None:
+            spool.add(self._whole(element) for element in held)
+        else:
+            spool.add_texts(rows)
+        held[-1].clear()
+        if self._parent is not None:
+            del self._parent[: self._parent.index(held[-1])]
 
 
 def _above(levels: list[_Level], wanted: list[str]) -> Flat:
@@ -184,14 +238,33 @@ def _above(levels: list[_Level], wanted: list[str]) -> Flat:
     return above
 
 
-def _elements(path: Path, local: str) -> Iterator[Element]:
-    """Every element of that local name. Raises ``_Broken``."""
-    walk = etree.iterparse(str(path), events=("end",), tag=f"{{*}}{local}", **_SAFE)
-    try:
-        for _, element in walk:
-            yield element
-    except etree.XMLSyntaxError as error:
-        raise _Broken(walk, error) from error
+def _elements(path: Path, local: str) -> Iterator[list[Element]]:
+    """Every element of that local name, with those that end in the same stretch of the file.
+    Raises ``_Broken``."""
+    parser = etree.XMLPullParser(events=("end",), tag=f"{{*}}{local}", **_SAFE)
+    with path.open("rb") as stream:
+        stretch = stream.read(_STRETCH)
+        while stretch:
+            following = stream.read(_STRETCH)
+            broken = None
+            try:
+                parser.feed(stretch)
+                if not following:
+                    parser.close()
+            except etree.XMLSyntaxError as error:
+                broken = _Broken(parser, error)
+            yield _ended(parser)
+            if broken is not None:
+                raise broken
+            stretch = following
+
+
+def _ended(parser: Any) -> list[Element]:
+    ended = []
+    with suppress(etree.XMLSyntaxError):  # told by the parser's feeder already
+        for _, element in parser.read_events():
+            ended.append(element)  # those before a break are kept
+    return ended
 
 
 def _levels(known: list[_Level], above: list[Element], record: Element) -> list[_Level]:
@@ -221,7 +294,7 @@ def _forget_before(element: Element) -> None:
 
 
 def _attributes(element: Element) -> Flat:
-    return {f"@{_attribute(element, k)}": v for k, v in element.attrib.items()}
+    return {"@" + _attribute(element, name): value for name, value in element.items()}
 
 
 def _flat(element: Element, depth: int) -> Flat:
@@ -229,20 +302,19 @@ def _flat(element: Element, depth: int) -> Flat:
         raise UnreadableFile(
             f"Elements are nested more than {_DEEPEST} deep.", where=f"line {element.sourceline}"
         )
-    out: Flat = _attributes(element) if element.keys() else {}
+    row = None if _is_nested(element) else _row(element)
+    return _branch(element, depth) if row is None else row
+
+
+def _branch(element: Element, depth: int) -> Flat:
+    """An element with whatever may stand in it."""
+    out = _attributes(element)
     if len(element) == 0:
         text = element.text
         if text and not text.isspace():
             out[""] = text
         return out
     children = list(element)  # kept: each look at a child again would make it anew
-    if not _is_nested(element):
-        # This is where most records go, so no call is made for a tag without a namespace.
-        plain = {(t if (t := c.tag)[0] != "{" else _name(c)): c.text for c in children}
-        if len(plain) == len(children):
-            for name in [n for n, text in plain.items() if not text or text.isspace()]:
-                del plain[name]
-            return out | plain if out else plain
     if _is_mixed(element, children):
         out[""] = _markup(element)
         return out
@@ -258,9 +330,22 @@ def _flat(element: Element, depth: int) -> Flat:
     return out
 
 
+def _row(element: Element) -> Flat | None:
+    """An element that is a mere row of texts; None where one of its children is repeated."""
+    # This is where most records go, so no call is made for a tag without a namespace.
+    row: dict[str, Any] = {(t if (t := c.tag)[0] != "{" else _name(c)): c.text for c in element}
+    if len(row) != len(element):
+        return None
+    for name in [n for n, text in row.items() if not text or text.isspace()]:
+        del row[name]
+    return _attributes(element) | row
+
+
 #: Whether an element is more than a row of texts: grandchildren, children with attributes, or
 #: text of its own between them. One look in C instead of three at each child.
 _is_nested = etree.XPath("boolean(*/* | */@* | text()[normalize-space()])")
+#: The same of any child of an element.
+_any_nested = etree.XPath("boolean(*/*/* | */*/@* | */text()[normalize-space()])")
 
 
 def _by_name(children: list[Element]) -> dict[str, Any]:
