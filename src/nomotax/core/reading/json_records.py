@@ -15,7 +15,7 @@ import ijson
 
 from nomotax.core.errors import UnreadableFile
 from nomotax.core.reading.flatten import Flat, Value, put, put_all
-from nomotax.core.reading.json_walk import BrokenJson, JsonWalk, Stretch, parse_value
+from nomotax.core.reading.json_walk import BrokenJson, JsonWalk, parse_value
 from nomotax.core.reading.model import ArrivingTable, Detection, JsonReading, Offer
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.spool import Spool, Tell, silent
@@ -25,6 +25,7 @@ _DEEPEST = 100
 #: The name under which the key of a record arrives when records are members of an object.
 KEY = "@key"
 _TOLD = 50
+_LINES_AT_ONCE = 500
 
 
 def read_json(
@@ -40,9 +41,9 @@ def read_json(
     complete = True
     found = _lines(path, problems) if reading.lines else _streamed(path, reading.records)
     try:
-        for records, plain in found:
+        for records in found:
             some = records if limit is None else records[: limit - spool.rows]
-            if plain or _only_texts(some):
+            if _only_texts(some):
                 spool.add_texts(some)
             else:
                 spool.add(map(_record, some))
@@ -110,19 +111,20 @@ class _Raw(io.RawIOBase):
         return len(part)
 
 
-def _streamed(path: Path, records: str) -> Iterator[Stretch]:
+def _streamed(path: Path, records: str) -> Iterator[list[Any]]:
     steps = [s for s in records.removesuffix("*").strip("/").split("/") if s]
     with open_text_bytes(path) as stream:
         walk = JsonWalk(io.TextIOWrapper(stream, "utf-8", newline=""))
         if records == "*" or records.endswith("/*"):
             for members in walk.members(steps):
-                yield Stretch([{KEY: key, **_record(value)} for key, value in members])
+                yield [{KEY: key, **_record(value)} for key, value in members]
         else:
             yield from walk.elements(steps)
 
 
-def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[Stretch]:
+def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[list[Any]]:
     wrong = number = 0
+    values: list[Any] = []
     with open_text_bytes(path) as stream:
         for number, line in enumerate(stream, 1):
             if not line.strip():
@@ -135,7 +137,11 @@ def _lines(path: Path, problems: list[ReadingProblem]) -> Iterator[Stretch]:
                 if wrong <= _TOLD:
                     problems.append(_bad_line(number, error, last))
                 continue
-            yield Stretch([value])
+            values.append(value)
+            if len(values) == _LINES_AT_ONCE:
+                yield values
+                values = []
+    yield values
     if wrong > _TOLD:
         problems.append(
             ReadingProblem(
@@ -162,12 +168,11 @@ def _parse(line: bytes) -> Any:
 
 
 def _only_texts(records: list[Any]) -> bool:
-    """True where all are objects of filled texts, which are flat already: the bulk of most
-    files, so this is looked at for many at a time."""
+    """True where all are objects of texts, which are flat already: the bulk of most files, so
+    this is looked at for many at a time."""
     if set(map(type, records)) != {dict}:
         return False
-    kinds = set(map(type, chain.from_iterable(map(dict.values, records))))
-    return kinds == {str} and "" not in chain.from_iterable(map(dict.values, records))
+    return set(map(type, chain.from_iterable(map(dict.values, records)))) == {str}
 
 
 def _record(value: Any) -> Flat:

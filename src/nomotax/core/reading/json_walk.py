@@ -8,7 +8,8 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable, Iterator
-from typing import IO, Any, NamedTuple, TypeVar
+from json.scanner import make_scanner
+from typing import IO, Any, TypeVar
 
 T = TypeVar("T")
 
@@ -17,14 +18,6 @@ _CHUNK = 1 << 20
 _NEAR = 16
 _NEXT = re.compile(r"[ \t\r\n]*,[ \t\r\n]*(?=[^ \t\r\n])")
 _BLANK = re.compile(r"[ \t\r\n]*")
-
-
-class Stretch(NamedTuple):
-    """Values that stand side by side. ``plain`` when each is an object of filled texts and
-    numbers; where that is not seen at a glance, it is False."""
-
-    values: list[Any]
-    plain: bool = False
 
 
 class BrokenJson(Exception):
@@ -36,6 +29,9 @@ def _refuse(name: str) -> Any:
 
 
 _DECODER = json.JSONDecoder(parse_int=str, parse_float=str, parse_constant=_refuse, strict=False)
+
+#: What ``raw_decode`` calls, without its own work for each value.
+_scan = make_scanner(_DECODER)  # type: ignore[arg-type]  # a decoder is what it takes
 
 
 def parse_value(text: str) -> Any:
@@ -49,17 +45,6 @@ def parse_value(text: str) -> Any:
         raise BrokenJson(f"{error.msg} at character {error.pos + 1}") from error
 
 
-#: Where one of these stands, a value may be more than a text, or less.
-_MORE = ("[", "null", "true", "false", '""')
-
-
-def _is_plain(values: list[Any], text: str) -> bool:
-    """Whether these values, which ``text`` holds, are objects of nothing but filled texts: a look
-    at a long text is cheaper than one at each value of each object."""
-    objects = set(map(type, values)) == {dict} and text.count("{") == len(values)
-    return objects and not any(sign in text for sign in _MORE)
-
-
 class JsonWalk:
     """A place in a JSON text that moves forward only."""
 
@@ -70,7 +55,7 @@ class JsonWalk:
         self._gone = 0
         self._ended = False
 
-    def elements(self, steps: list[str]) -> Iterator[Stretch]:
+    def elements(self, steps: list[str]) -> Iterator[list[Any]]:
         """The elements of every list at ``steps`` (member names, ``[]`` for the elements of a
         list), some at a time.
 
@@ -89,8 +74,8 @@ class JsonWalk:
             raise self._broken("there is more text behind the end")
 
     def _descend(
-        self, steps: list[str], wanted: str, leaf: Callable[[], Iterator[T]]
-    ) -> Iterator[T]:
+        self, steps: list[str], wanted: str, leaf: Callable[[], Iterator[list[T]]]
+    ) -> Iterator[list[T]]:
         opening = self._peek()
         if not steps and opening == wanted:
             yield from leaf()
@@ -106,26 +91,29 @@ class JsonWalk:
         else:
             self._value()
 
-    def _elements(self) -> Iterator[Stretch]:
+    def _elements(self) -> Iterator[list[Any]]:
         for _ in self._entries("]"):
-            yield Stretch([self._value()])
-            begin = self._at
-            values = self._whole_elements()
-            yield Stretch(values, _is_plain(values, self._text[begin : self._at]))
+            yield [self._value()]
+            yield self._whole_elements()
 
     def _whole_elements(self) -> list[Any]:
         """The elements that follow, as long as they are whole in what has been read: nearly all
         of a file, in a tight loop. Leaves off behind an element."""
-        text, at, decode, next_one = self._text, self._at, _DECODER.raw_decode, _NEXT.match
+        text, at, decode, between = self._text, self._at, _scan, ","
         found: list[Any] = []
         try:
-            while comma := next_one(text, at):
-                value, end = decode(text, comma.end())
+            while True:
+                if not text.startswith(between, at):
+                    comma = _NEXT.match(text, at)
+                    if comma is None:
+                        break
+                    between = comma.group()
+                value, end = decode(text, at + len(between))
                 if end == len(text):
                     break
                 at = end
                 found.append(value)
-        except json.JSONDecodeError:
+        except (json.JSONDecodeError, StopIteration):
             pass  # tried once more with more text, and told there if it is broken
         self._at = at
         return found

@@ -15,6 +15,7 @@ from nomotax.core.table import FAULT, HIDDEN, ROW
 #: Stands before a cell that is a list until it is known which columns hold lists.
 LIST_MARK = "\x1d"
 _BATCH = 50_000
+_PACK = 500
 #: So many bytes of a table stay in memory; the rest goes to files.
 _IN_MEMORY = 256 << 20
 
@@ -47,47 +48,62 @@ def _texts(record: Flat) -> dict[str, str]:
 
 
 class Spool:
-    """Takes records one by one. What is little stays in memory; from then on each is a file in
-    a temporary folder that lives as long as the spool."""
+    """Takes records. What is little stays in memory; the rest goes to files in a temporary folder
+    that lives as long as the spool. Empty texts are no cells, nor with ``strip`` those of nothing
+    but blanks."""
 
-    def __init__(self, tell: Tell = silent) -> None:
+    def __init__(self, tell: Tell = silent, strip: bool = False) -> None:
         self.rows = 0
         self._tell = tell
+        self._strip = strip
         self._held: list[dict[str, str]] = []
         self._size = 0.0
         #: Every name so far, and those that are looked for in the next records.
         self._names: dict[str, None] = {}
         self._columns: dict[str, None] = {}
         self._lists: set[str] = set()
+        self._packs: list[pl.DataFrame] = []
         self._parts: list[pl.LazyFrame] = []
         self._folder: tempfile.TemporaryDirectory[str] | None = None
 
     def add(self, records: Iterable[Flat]) -> None:
-        """Take flat records; empty texts are no cells."""
+        """Take flat records."""
         self.add_texts([_texts(record) for record in records])
 
     def add_texts(self, records: list[dict[str, str]]) -> None:
-        """Take flat records that hold no lists and no empty texts, as they are."""
+        """Take flat records that hold no lists, as they are."""
         self._held += records
         self._count(len(records))
 
     def _count(self, more: int) -> None:
         self.rows += more
-        if len(self._held) >= _BATCH:
-            self._flush()
-            self._tell(self.rows)
+        if len(self._held) >= _PACK:
+            self._pack()
+            if sum(f.height for f in self._packs) >= _BATCH:
+                self._flush()
+                self._tell(self.rows)
 
-    def _flush(self) -> None:
+    def _pack(self) -> None:
+        """Make a small table of the records held, while they are still in the processor's cache."""
         held, self._held = self._held, []
         frame = _table(held, self._columns)
         if _filled(frame) < sum(map(len, held)):  # some hold more than the records before them
-            self._columns = {}
             for record in held:
                 self._columns |= dict.fromkeys(record)
-            self._names |= self._columns
             frame = _table(held, self._columns)
+        self._packs.append(frame)
+
+    def _flush(self) -> None:
+        self._pack()
+        frame = pl.concat(self._packs, how="diagonal", rechunk=True)
+        self._packs = []
+        text = pl.all().str.strip_chars() if self._strip else pl.all()
+        frame = frame.with_columns(pl.when(text != "").then(pl.all()))
         lists = frame.select(pl.all().str.starts_with(LIST_MARK).any())
         self._lists.update(n for n in lists.columns if lists[n][0])
+        empty = frame.null_count()
+        self._columns = {n: None for n in self._columns if empty[n][0] < frame.height}
+        self._names |= self._columns
         self._parts.append(self._kept(frame))
 
     def _kept(self, frame: pl.DataFrame) -> pl.LazyFrame:
@@ -103,7 +119,7 @@ class Spool:
     def finish(self) -> pl.LazyFrame:
         """The table: hidden columns, then every name in order of appearance. Columns that hold a
         list anywhere hold lists everywhere."""
-        if self._held or not self._parts:
+        if self._held or self._packs or not self._parts:
             self._flush()
         table = pl.concat(self._parts, how="diagonal")
         return (

@@ -53,7 +53,7 @@ def read_xml(
             "Which element becomes a row has not been chosen.",
             remedy="Choose a record element.",
         )
-    spool, complete = Spool(tell), True
+    spool, complete = Spool(tell, strip=True), True
     problems: list[ReadingProblem] = []
     try:
         _Records(wanted).walk(path, spool, limit)
@@ -154,7 +154,6 @@ class _Records:
         self._above = Flat()
         self._parent: Element = None
         self._last: Element = None
-        self._tag = ""
         self._held: list[Element] = []
         #: Whether every record looked at so far is a mere row of texts.
         self._plain = True
@@ -163,20 +162,26 @@ class _Records:
         """Bring the records to ``spool``, or the first ``limit``. Raises ``_Broken`` once those
         before the break are there."""
         for elements in _elements(path, self._wanted[-1].rsplit(":", 1)[-1]):
-            for element in elements:
-                if element.getprevious() is self._last is not None and element.tag == self._tag:
-                    self._held.append(element)
-                    self._last = element
-                else:
-                    self._begin(element, spool)
+            if self._all_follow(elements):
+                self._held, self._last = elements, elements[-1]
+            else:
+                for element in elements:
+                    self._take(element, spool)
             if limit is not None and spool.rows + len(self._held) >= limit:
                 del self._held[limit - spool.rows :]
                 self._bring(spool)
                 return
             self._bring(spool)
 
-    def _begin(self, element: Element, spool: Spool) -> None:
-        """Take a record that does not stand right behind the last one."""
+    def _all_follow(self, elements: list[Element]) -> bool:
+        """Whether these are records that stand right behind the last one, without a gap."""
+        if self._parent is None or not elements or self._parent[0] is not self._last:
+            return False
+        return self._parent[1 : len(elements) + 1] == elements and {e.tag for e in elements} == {
+            self._last.tag
+        }
+
+    def _take(self, element: Element, spool: Spool) -> None:
         above = element.getparent()
         if above is None or above is not self._parent:
             ancestors = list(element.iterancestors())
@@ -186,7 +191,7 @@ class _Records:
             self._bring(spool)
             self._look_above(ancestors, element)
             _forget_before(above)
-            self._parent, self._tag = above, element.tag
+            self._parent = above
         elif _name(element) != self._wanted[-1]:
             return
         elif element.getprevious() is not self._last:
@@ -253,18 +258,10 @@ def _elements(path: Path, local: str) -> Iterator[list[Element]]:
                     parser.close()
             except etree.XMLSyntaxError as error:
                 broken = _Broken(parser, error)
-            yield _ended(parser)
+            yield [element for _, element in parser.read_events()]
             if broken is not None:
                 raise broken
             stretch = following
-
-
-def _ended(parser: Any) -> list[Element]:
-    ended = []
-    with suppress(etree.XMLSyntaxError):  # told by the parser's feeder already
-        for _, element in parser.read_events():
-            ended.append(element)  # those before a break are kept
-    return ended
 
 
 def _levels(known: list[_Level], above: list[Element], record: Element) -> list[_Level]:
@@ -294,7 +291,13 @@ def _forget_before(element: Element) -> None:
 
 
 def _attributes(element: Element) -> Flat:
-    return {"@" + _attribute(element, name): value for name, value in element.items()}
+    found = element.items()
+    if not found:
+        return {}
+    return {
+        "@" + (name if name[0] != "{" else _attribute(element, name)): value
+        for name, value in found
+    }
 
 
 def _flat(element: Element, depth: int) -> Flat:
@@ -303,7 +306,9 @@ def _flat(element: Element, depth: int) -> Flat:
             f"Elements are nested more than {_DEEPEST} deep.", where=f"line {element.sourceline}"
         )
     row = None if _is_nested(element) else _row(element)
-    return _branch(element, depth) if row is None else row
+    if row is None:
+        return _branch(element, depth)
+    return {name: text for name, text in row.items() if text and not str(text).isspace()}
 
 
 def _branch(element: Element, depth: int) -> Flat:
@@ -331,14 +336,14 @@ def _branch(element: Element, depth: int) -> Flat:
 
 
 def _row(element: Element) -> Flat | None:
-    """An element that is a mere row of texts; None where one of its children is repeated."""
+    """An element that is a mere row of texts, blank ones among them; None where one of its
+    children is repeated."""
     # This is where most records go, so no call is made for a tag without a namespace.
-    row: dict[str, Any] = {(t if (t := c.tag)[0] != "{" else _name(c)): c.text for c in element}
+    row: Flat = {(t if (t := c.tag)[0] != "{" else _name(c)): c.text or "" for c in element}
     if len(row) != len(element):
         return None
-    for name in [n for n, text in row.items() if not text or text.isspace()]:
-        del row[name]
-    return _attributes(element) | row
+    own = _attributes(element)
+    return {**own, **row} if own else row
 
 
 #: Whether an element is more than a row of texts: grandchildren, children with attributes, or
@@ -439,6 +444,8 @@ def _whole_record(seen: _Seen, best: str, repeated: list[str]) -> str:
 class _Seen:
     counts: dict[str, int] = field(default_factory=dict)
     leaves: dict[str, dict[str, None]] = field(default_factory=dict)
+    #: Paths with the attributes of elements there, so that each kind is noted once.
+    kinds: set[tuple[str, ...]] = field(default_factory=set)
 
     def score(self, path: str) -> float:
         return len(self.leaves.get(path, {})) * math.sqrt(self.counts[path])
@@ -468,7 +475,11 @@ def _walk_head(path: Path) -> tuple[_Seen, bool]:
 def _note(seen: _Seen, stack: list[str], element: Element) -> None:
     path = "/".join(stack)
     seen.counts[path] = seen.counts.get(path, 0) + 1
-    names = [f"@{_attribute(element, k)}" for k in element.attrib] or [""]
+    keys = element.keys()
+    if (path, *keys) in seen.kinds:
+        return
+    seen.kinds.add((path, *keys))
+    names = [f"@{_attribute(element, k)}" for k in keys] or [""]
     for depth in range(1, len(stack)):
         above = "/".join(stack[:depth])
         below = ".".join(stack[depth:])
