@@ -50,7 +50,7 @@ def test_look_ups_named_by_a_step_are_made_and_ask(client, brushes):
     assert ("value", "Round") in questions and ("category", "Brush/Fan") in questions
     assert questions[("column", "Barcode")]["suggestion"]["field"] == "gtin"
     fan = questions[("category", "Brush/Fan")]
-    assert fan["touches"] == 1 and fan["proposal"]["place"].startswith("Brushes")
+    assert fan["touches"] == 1 and fan["proposals"][0]["place"].startswith("Brushes")
     assert "Paper > Drawing paper" in fan["options"]
 
 

@@ -12,7 +12,7 @@ from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.crosswalk.suggest import ranking, suggest
 from nomotax.core.errors import CrosswalkError
-from nomotax.core.lookups.suggest import PlaceIndex, propose_word
+from nomotax.core.lookups.suggest import PlaceIndex, rank_words
 from nomotax.core.reading.delimited import read_delimited
 from nomotax.core.reading.model import DelimitedReading
 from nomotax.core.reading.profile import profile_table
@@ -155,10 +155,12 @@ def test_suggestions_fill_the_demo_right(bundle, schema):
 
 def test_places_and_words_are_suggested():
     index = PlaceIndex(CATEGORIES)
-    proposals = {path: index.propose(path.split("/")) for path in STORE_PLACES}
-    hits = [p for p, place in STORE_PLACES.items() if proposals[p] and proposals[p].place == place]
+    ranked = {path: index.rank(path.split("/")) for path in STORE_PLACES}
+    hits = [p for p, place in STORE_PLACES.items() if ranked[p] and ranked[p][0].place == place]
     assert len(hits) >= 0.8 * len(STORE_PLACES)
-    assert index.propose(["Garden furniture"]) is None
-    assert propose_word("R", ["Red", "Green"]).place == "Red"
-    assert propose_word("B", ["Blue", "Black"]) is None
-    assert propose_word("transparant", ["transparent", "opaque"]).place == "transparent"
+    assert index.rank(["Garden furniture"]) == []
+    assert [p.place for p in rank_words("R", ["Red", "Green"])] == ["Red"]
+    assert rank_words("B", ["Blue", "Black"]) == []
+    words = rank_words("semi transparant", ["opaque", "transparent", "semi-transparent"])
+    assert [p.place for p in words] == ["semi-transparent", "transparent"]
+    assert words[0].score > words[1].score

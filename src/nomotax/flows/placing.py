@@ -30,7 +30,7 @@ class WordRow(BaseModel):
     arriving: str
     count: int
     word: str | None
-    proposal: Proposal | None
+    proposals: list[Proposal]
 
 
 class ValueTableView(BaseModel):
@@ -57,7 +57,7 @@ class PlaceRow(BaseModel):
     own: int
     place: str | None
     by: str | None
-    proposal: Proposal | None
+    proposals: list[Proposal]
 
 
 class CategoryView(BaseModel):
@@ -121,10 +121,10 @@ def _value_view(
             arriving=r["value"],
             count=r["count"],
             word=r["word"],
-            proposal=None
+            proposals=[]
             if r["word"]
             else _unrefused(
-                before.word(r["value"], field.allowed), refused, f"value:{table.name}:{r['value']}"
+                before.words(r["value"], field.allowed), refused, f"value:{table.name}:{r['value']}"
             ),
         )
         for r in frame.head(5000).iter_rows(named=True)
@@ -182,11 +182,11 @@ def _category_view(
                 own=own.get(branch, 0),
                 place=place,
                 by=by,
-                proposal=_unrefused(
-                    before.place(branch, places), refused, f"category:{table.name}:{path}"
+                proposals=_unrefused(
+                    before.places(branch, places), refused, f"category:{table.name}:{path}"
                 )
                 if place is None
-                else None,
+                else [],
             )
         )
     return CategoryView(
@@ -197,10 +197,10 @@ def _category_view(
 
 
 def _unrefused(
-    proposal: Proposal | None, refused: set[tuple[str, str]], subject: str
-) -> Proposal | None:
-    """The proposal, unless a person has refused it."""
-    return None if proposal and (subject, proposal.place) in refused else proposal
+    proposals: list[Proposal], refused: set[tuple[str, str]], subject: str
+) -> list[Proposal]:
+    """The proposals that no person has refused, likeliest first."""
+    return [p for p in proposals if (subject, p.place) not in refused]
 
 
 def set_words(feed_id: int, table: str, words: dict[str, str | None]) -> None:

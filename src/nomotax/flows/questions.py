@@ -32,7 +32,7 @@ class Question(BaseModel):
     field: str = ""
     table: str = ""
     options: list[str] = []
-    proposal: Proposal | None = None
+    proposals: list[Proposal] = []
     suggestion: Suggestion | None = None
     later: bool = False
 
@@ -123,7 +123,7 @@ def _words(feed_id: int, delivery_id: int | None) -> list[Question]:
             field=view.field,
             table=view.table,
             options=view.allowed,
-            proposal=word.proposal,
+            proposals=word.proposals,
         )
         for view in value_tables(feed_id, delivery_id)
         if view.otherwise == "ask"
@@ -170,7 +170,7 @@ def _paths(feed_id: int, delivery_id: int | None) -> list[Question]:
             field=view.field,
             table=view.table,
             options=view.store,
-            proposal=row.proposal,
+            proposals=row.proposals,
         )
         for view in category_views(feed_id, delivery_id)
         for row in view.arriving

@@ -3853,8 +3853,11 @@ export interface components {
              * @default []
              */
             options?: string[];
-            /** @default null */
-            proposal?: components["schemas"]["Proposal"] | null;
+            /**
+             * Proposals
+             * @default []
+             */
+            proposals?: components["schemas"]["Proposal"][];
             /** @default null */
             suggestion?: components["schemas"]["Suggestion"] | null;
             /**
@@ -3907,7 +3910,8 @@ export interface components {
             count: number;
             /** Word */
             word: string | null;
-            proposal: components["schemas"]["Proposal"] | null;
+            /** Proposals */
+            proposals: components["schemas"]["Proposal"][];
         };
         /**
          * WordEdit
@@ -3983,7 +3987,8 @@ export interface components {
             place: string | null;
             /** By */
             by: string | null;
-            proposal: components["schemas"]["Proposal"] | null;
+            /** Proposals */
+            proposals: components["schemas"]["Proposal"][];
         };
         /**
          * PlaceEdit

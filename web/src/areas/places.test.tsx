@@ -66,7 +66,7 @@ describe("open questions", () => {
     const asked = {
       kind: "value", subject: "T", touches: 9, text: "Colour 'T' has no store value.", field: "colour",
       table: "Quarrow colour", options: ["Turquoise", "Blue"],
-      proposal: { place: "Turquoise", score: 75, reason: "only this begins with 'T'" }, suggestion: null,
+      proposals: [{ place: "Turquoise", score: 75, reason: "only this begins with 'T'" }], suggestion: null,
     };
     const fake = server()
       .on("GET /api/v1/feeds/1/questions", () => ({ questions: word ? [] : [asked] }))
@@ -90,7 +90,7 @@ describe("open questions", () => {
     const answered: Record<string, string | null> = {};
     const asked = (subject: string, proposed: string | null) => ({
       kind: "category", subject, touches: 9, text: `'${subject}' has no store category.`, field: "category", table: "Groups",
-      options: ["Painting"], proposal: proposed && { place: proposed, score: 75, reason: "alike" }, suggestion: null,
+      options: ["Painting"], proposals: proposed ? [{ place: proposed, score: 75, reason: "alike" }] : [], suggestion: null,
     });
     const all = [asked("Oil", "Painting"), asked("Gifts", null), asked("Wax", null)];
     const put: unknown[] = [];

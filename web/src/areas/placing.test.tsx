@@ -54,7 +54,7 @@ describe("categories", () => {
       const place = decided[path] ?? null;
       return {
         path, depth, label: path.split("/").at(-1), count: own || 5, own, place, by: place === null ? null : path,
-        proposal: proposal && place === null ? { place: proposal, score: 80, reason: "both say 'oil'" } : null,
+        proposals: proposal && place === null ? [{ place: proposal, score: 80, reason: "both say 'oil'" }] : [],
       };
     };
     const arriving = [row("Paint", 0, 0), row("Paint/Oil", 1, 3, "Painting > Oil"), row("Paint/Wax", 1, 2)];
@@ -108,7 +108,7 @@ describe("values", () => {
     const rows = () =>
       [["R", 9, "Red"], ["B", 5, null], ["K", 2, null]].map(([arriving, count, proposal]) => ({
         arriving, count, word: words[arriving as string] ?? null,
-        proposal: proposal && !words[arriving as string] ? { place: proposal, score: 75, reason: "only this begins so" } : null,
+        proposals: proposal && !words[arriving as string] ? [{ place: proposal, score: 75, reason: "only this begins so" }] : [],
       }));
     return server()
       .on("GET /api/v1/feeds/1/values", () => ({

@@ -1,11 +1,14 @@
-"""Suggests a store word or category for an arriving one, with the reason."""
+"""Suggests store words or categories for an arriving one, likeliest first, with the reasons."""
 
 from __future__ import annotations
 
 import re
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
+from heapq import nlargest
+from itertools import chain
 from math import log, sqrt
+from operator import itemgetter
 from typing import Protocol
 
 from pydantic import BaseModel
@@ -15,6 +18,8 @@ from nomotax.core.lookups.tables import CategoryTable, ValueTable
 
 _LEAST = 60
 _ALIKE = 0.3
+#: So many proposals are made at most.
+MOST = 3
 _STOP = frozenset({"and", "for", "of", "the", "to", "with", "ml", "g"})
 
 
@@ -26,24 +31,32 @@ class Proposal(BaseModel):
     reason: str
 
 
-def propose_word(word: str, allowed: Iterable[str]) -> Proposal | None:
-    """The allowed word that is written most alike; a single letter is never guessed at
+def rank_words(word: str, allowed: Iterable[str]) -> list[Proposal]:
+    """The allowed words that are written most alike; a single letter is never guessed at
     unless exactly one allowed word starts with it."""
     text = word.strip().lower()
     words = list(allowed)
-    same = next((a for a in words if a.lower() == text), None)
-    if same:
-        return Proposal(place=same, score=100, reason="the same word")
+    same = [a for a in words if a.lower() == text][:1]
     initials = [a for a in words if _initials(a) == text or a.lower().startswith(text)]
-    if len(initials) == 1 and text:
-        return Proposal(place=initials[0], score=75, reason=f"only this begins with '{word}'")
-    if len(text) < 3:
-        return None
-    best = max(words, key=lambda a: fuzz.WRatio(text, a.lower()), default=None)
-    score = round(fuzz.WRatio(text, best.lower())) if best else 0
-    if best is None or score < _LEAST:
-        return None
-    return Proposal(place=best, score=score, reason="written almost alike")
+    only = initials if len(initials) == 1 and text else []
+    sure = [Proposal(place=a, score=100, reason="the same word") for a in same] or [
+        Proposal(place=a, score=75, reason=f"only this begins with '{word}'") for a in only
+    ]
+    alike = [] if len(text) < 3 else [(a, round(fuzz.WRatio(text, a.lower()))) for a in words]
+    likely = [
+        Proposal(place=a, score=score, reason="written almost alike")
+        for a, score in nlargest(MOST, alike, key=itemgetter(1))
+        if score >= _LEAST
+    ]
+    return _first(sure, likely)
+
+
+def _first(*found: list[Proposal]) -> list[Proposal]:
+    """The first few, each place once."""
+    by_place: dict[str, Proposal] = {}
+    for proposal in chain.from_iterable(found):
+        by_place.setdefault(proposal.place, proposal)
+    return list(by_place.values())[:MOST]
 
 
 def _initials(word: str) -> str:
@@ -75,16 +88,22 @@ class PlaceIndex:
         known = Counter(word for words in self.places.values() for word in words)
         self.rarity = {w: log(1 + len(self.places) / n) for w, n in known.items()}
 
-    def propose(self, path: Iterable[str]) -> Proposal | None:
-        """The category that shares most with the path, or None when hardly any word does."""
+    def rank(self, path: Iterable[str]) -> list[Proposal]:
+        """The categories that share most with the path; none when hardly any word does."""
         arriving = _weighted(list(path))
-        best = max(self.places, key=lambda p: (self._likeness(arriving, p), -len(p)), default=None)
-        likeness = self._likeness(arriving, best) if best else 0.0
-        if best is None or likeness < _ALIKE:
-            return None
-        shared = sorted(w for w in self.places[best] if w in arriving)
-        words = ", ".join(f"'{w}'" for w in shared)
-        return Proposal(place=best, score=min(99, round(likeness * 75)), reason=f"both say {words}")
+        alike = ((self._likeness(arriving, place), -len(place), place) for place in self.places)
+        return [
+            Proposal(
+                place=place,
+                score=min(99, round(likeness * 75)),
+                reason=f"both say {self._shared(arriving, place)}",
+            )
+            for likeness, _, place in nlargest(MOST, alike)
+            if likeness >= _ALIKE
+        ]
+
+    def _shared(self, arriving: dict[str, float], place: str) -> str:
+        return ", ".join(f"'{w}'" for w in sorted(self.places[place]) if w in arriving)
 
     def _likeness(self, arriving: dict[str, float], place: str) -> float:
         own = self.places[place]
@@ -116,23 +135,25 @@ class Before:
                     self._places.setdefault(parts, (place, name))
                     self._places.setdefault(parts[-1:], (place, name))
 
-    def word(self, word: str, allowed: Sequence[str]) -> Proposal | None:
-        """What this word became elsewhere, where the field allows it; else by its letters."""
+    def words(self, word: str, allowed: Sequence[str]) -> list[Proposal]:
+        """What this word became elsewhere, where the field allows it; then by its letters."""
         found = self._words.get(word.strip().lower())
+        decided = []
         if found and (not allowed or found[0] in allowed):
             reason = f"decided so in '{found[1]}'"
-            return Proposal(place=found[0], score=95, reason=reason)
-        return propose_word(word, allowed)
+            decided.append(Proposal(place=found[0], score=95, reason=reason))
+        return _first(decided, rank_words(word, allowed))
 
-    def place(self, path: tuple[str, ...], places: PlaceIndex) -> Proposal | None:
-        """Where this branch, or one of its name, was placed elsewhere; else by its words."""
+    def places(self, path: tuple[str, ...], places: PlaceIndex) -> list[Proposal]:
+        """Where this branch, or one of its name, was placed elsewhere; then by its words."""
         parts = tuple(p.lower() for p in path)
         found = self._places.get(parts) or self._places.get(parts[-1:])
-        own = places.propose(path)
-        if found and found[0] in places.places and (own is None or own.score < 90):
+        own = places.rank(path)
+        decided = []
+        if found and found[0] in places.places and not (own and own[0].score >= 90):
             reason = f"a branch called '{path[-1]}' is placed so in '{found[1]}'"
-            return Proposal(place=found[0], score=90, reason=reason)
-        return own
+            decided.append(Proposal(place=found[0], score=90, reason=reason))
+        return _first(decided, own)
 
 
 def _weighted(parts: list[str]) -> dict[str, float]:

@@ -14,6 +14,7 @@ import type { Schemas } from "../../api/client";
 import { putFallback, putPlaces, useCategories, useFeedEdit } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { Nothing, Waiting } from "../../components/states";
+import { suggestedFirst } from "../../components/suggested";
 import { count } from "../../components/words";
 import { useFeed } from "../../shell/FeedPlace";
 import { useUndo } from "../../shell/undo";
@@ -80,11 +81,11 @@ function Ready({ feed, view }: { feed: number; view: View }) {
     });
   };
   const proposed = view.arriving.filter(
-    (p) => p.place === null && p.own > 0 && p.proposal && p.proposal.score >= SURE,
+    (p) => p.place === null && p.own > 0 && (p.proposals[0]?.score ?? 0) >= SURE,
   );
   const acceptAll = () =>
     place(
-      Object.fromEntries(proposed.map((p) => [p.path, p.proposal?.place ?? null])),
+      Object.fromEntries(proposed.map((p) => [p.path, p.proposals[0]?.place ?? null])),
       `Placed ${count(proposed.length, "category", "categories")} as suggested`,
     );
   const shown = openOnly ? view.arriving.filter((p) => p.place === null) : view.arriving;
@@ -168,6 +169,7 @@ interface PlaceLineProps {
 }
 
 function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
+  const first = place.place === null && place.own > 0 ? place.proposals[0] : undefined;
   const inherited = place.place !== null && place.by !== place.path;
   return (
     <Box
@@ -215,8 +217,8 @@ function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
       <Typography variant="caption" color="textSecondary" noWrap sx={{ width: 130, flex: "none" }}>
         {place.place !== null && !place.by && "the rest"}
         {inherited && place.by && `from '${place.by?.split(/[/>|]/).at(-1)}'`}
-        {place.place === null && place.own > 0 && place.proposal && (
-          <Button onClick={() => onPlace({ [place.path]: place.proposal?.place ?? null }, `'${place.label}' goes to ${place.proposal?.place}`)} title={place.proposal.reason}>
+        {first && (
+          <Button onClick={() => onPlace({ [place.path]: first.place }, `'${place.label}' goes to ${first.place}`)} title={first.reason}>
             Accept
           </Button>
         )}
@@ -240,10 +242,11 @@ interface StorePlaceProps {
 }
 
 function StorePlace({ place, store, onPlace }: StorePlaceProps) {
-  const proposal = place.place === null && place.own > 0 ? place.proposal?.place : undefined;
+  const proposals = place.place === null && place.own > 0 ? place.proposals : [];
+  const first = proposals[0]?.place;
   return (
     <Autocomplete
-      options={[...store, NOT_SOLD]}
+      {...suggestedFirst(proposals, [...store, NOT_SOLD])}
       value={place.place === "" ? NOT_SOLD : place.place}
       freeSolo
       selectOnFocus
@@ -258,7 +261,7 @@ function StorePlace({ place, store, onPlace }: StorePlaceProps) {
         onPlace(value === NOT_SOLD ? "" : value.replace(/^New: /, ""));
       }}
       renderInput={(params) => (
-        <TextField {...params} placeholder={proposal ? `${proposal} ?` : place.own ? "store category" : ""} />
+        <TextField {...params} placeholder={first ? `${first} ?` : place.own ? "store category" : ""} />
       )}
       aria-label={`Store category for ${place.path}`}
       sx={{

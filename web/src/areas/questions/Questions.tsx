@@ -10,6 +10,7 @@ import { putPlaces, putVerdict, putWords, useBench, useFeedEdit, useQuestions, t
 import { api, take, type Schemas } from "../../api/client";
 import { Mark } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
+import { suggestedFirst } from "../../components/suggested";
 import { count } from "../../components/words";
 import { useFeed } from "../../shell/FeedPlace";
 import { useStoreId } from "../../shell/Shell";
@@ -160,7 +161,9 @@ function Later({ question, feed }: { question: Question; feed: number }) {
 /** A word or a path gets the store's, proposed or chosen. */
 function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
   const undo = useUndo();
-  const [chosen, setChosen] = useState<string | null>(question.proposal?.place ?? null);
+  const proposals = question.proposals ?? [];
+  const first = proposals[0];
+  const [chosen, setChosen] = useState<string | null>(first?.place ?? null);
   const refuse = useFeedEdit(feed, (verdict: Schemas["Verdicts"]) => putVerdict(feed, verdict));
   const put = question.kind === "value" ? putWords : putPlaces;
   const edit = useFeedEdit(feed, (place: string | null) =>
@@ -175,7 +178,7 @@ function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
   return (
     <>
       <Autocomplete
-        options={question.options ?? []}
+        {...suggestedFirst(proposals, question.options ?? [])}
         value={chosen}
         freeSolo={question.kind === "category" || !question.options?.length}
         onChange={(_, value) => setChosen(value)}
@@ -193,11 +196,11 @@ function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
           Not sold
         </Button>
       )}
-      {question.proposal && (
+      {first && (
         <Button
           color="inherit"
           onClick={() => {
-            const verdict = { verdict: "refused" as const, subject: `${question.kind}:${question.table}:${question.subject}`, proposal: question.proposal?.place ?? "" };
+            const verdict = { verdict: "refused" as const, subject: `${question.kind}:${question.table}:${question.subject}`, proposal: first.place };
             refuse.mutate(
               { ...verdict, back: false },
               { onSuccess: () => undo.did("Suggestion refused", () => refuse.mutateAsync({ ...verdict, back: true })), onError: undo.failed },
@@ -207,9 +210,10 @@ function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
           Refuse it
         </Button>
       )}
-      {question.proposal && (
+      {first && (
         <Typography variant="caption" color="textSecondary" sx={{ width: "100%", order: 1 }}>
-          Suggested: {question.proposal.reason}
+          Suggested: {first.reason}
+          {proposals.length > 1 && `. Then: ${proposals.slice(1).map((p) => p.place).join("; ")}`}
         </Typography>
       )}
     </>

@@ -12,6 +12,7 @@ import { api, take, type Schemas } from "../../api/client";
 import { putWords, useFeedEdit, useValues } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
+import { suggestedFirst } from "../../components/suggested";
 import { count } from "../../components/words";
 import { useFeed } from "../../shell/FeedPlace";
 import { useUndo } from "../../shell/undo";
@@ -89,7 +90,7 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
       onError: undo.failed,
     });
   };
-  const proposed = table.words.filter((w) => !w.word && w.proposal && w.proposal.score >= SURE);
+  const proposed = table.words.filter((w) => !w.word && (w.proposals[0]?.score ?? 0) >= SURE);
   const most = table.words[0]?.count ?? 1;
   return (
     <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
@@ -106,7 +107,7 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
             variant="contained"
             onClick={() =>
               set(
-                Object.fromEntries(proposed.map((w) => [w.arriving, w.proposal?.place ?? null])),
+                Object.fromEntries(proposed.map((w) => [w.arriving, w.proposals[0]?.place ?? null])),
                 `Took ${count(proposed.length, "suggestion", "suggestions")}`,
               )
             }
@@ -162,6 +163,7 @@ interface WordLineProps {
 }
 
 function WordLine({ word, most, allowed, picked, onPick, onAnswer }: WordLineProps) {
+  const first = word.proposals[0];
   return (
     <Box
       role="listitem"
@@ -181,11 +183,11 @@ function WordLine({ word, most, allowed, picked, onPick, onAnswer }: WordLinePro
       <Box sx={{ width: 20, flex: "none" }}>
         <Mark state={word.word === null ? "question" : "computed"} says={word.word === null ? "no store word yet" : "decided"} />
       </Box>
-      <Answer allowed={allowed} value={word.word ?? null} proposal={word.proposal?.place} label={`Store word for ${word.arriving}`} onAnswer={onAnswer} />
+      <Answer allowed={allowed} value={word.word ?? null} proposals={word.proposals} label={`Store word for ${word.arriving}`} onAnswer={onAnswer} />
       <Box sx={{ width: 180, flex: "none" }}>
-        {word.word === null && word.proposal && (
-          <Button onClick={() => onAnswer(word.proposal?.place ?? null)} title={word.proposal.reason}>
-            Accept {word.proposal.place}
+        {word.word === null && first && (
+          <Button onClick={() => onAnswer(first.place)} title={first.reason}>
+            Accept {first.place}
           </Button>
         )}
         {word.word !== null && (
@@ -201,20 +203,21 @@ function WordLine({ word, most, allowed, picked, onPick, onAnswer }: WordLinePro
 interface AnswerProps {
   allowed: string[];
   value: string | null;
-  proposal?: string | undefined;
+  proposals?: Schemas["Proposal"][];
   label: string;
   onAnswer: (word: string) => void;
 }
 
-function Answer({ allowed, value, proposal, label, onAnswer }: AnswerProps) {
+function Answer({ allowed, value, proposals = [], label, onAnswer }: AnswerProps) {
+  const first = proposals[0]?.place;
   return (
     <Autocomplete
-      options={allowed}
+      {...suggestedFirst(proposals, allowed)}
       value={value}
       freeSolo={!allowed.length}
       autoHighlight
       onChange={(_, word) => word && onAnswer(word)}
-      renderInput={(params) => <TextField {...params} placeholder={proposal ? `${proposal} ?` : "store word"} />}
+      renderInput={(params) => <TextField {...params} placeholder={first ? `${first} ?` : "store word"} />}
       aria-label={label}
       sx={{ width: 220, "& .MuiOutlinedInput-root": { py: "1px !important" } }}
     />
