@@ -242,7 +242,7 @@ def test_words_are_suggested_as_they_were_decided_for_another_feed(mapped):
     assert asked["W"]["proposals"][0]["place"] == "White"
     assert asked["W"]["proposals"][0]["reason"] == "decided so in 'Quarrow colour'"
     place = asked["Paint/Watercolour/Half pans"]["proposals"][0]
-    assert place["place"] == "Painting > Watercolour > Pans" and place["score"] == 90
+    assert place["place"] == "Painting > Watercolour > Pans" and place["score"] == 95
     refused = {"verdict": "refused", "subject": "value:Second colour:W", "proposal": "White"}
     send(mapped, "post", f"/feeds/{feed['id']}/decisions", refused)
     again = {q["subject"]: q for q in get(mapped, f"/feeds/{feed['id']}/questions")["questions"]}

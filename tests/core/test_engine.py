@@ -7,12 +7,13 @@ import pytest
 
 from nomotax.core.changes.diff import OWNER, compare
 from nomotax.core.crosswalk.compiler import compile_plan
-from nomotax.core.crosswalk.flow import Context
+from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.crosswalk.suggest import ranking, suggest
 from nomotax.core.errors import CrosswalkError
-from nomotax.core.lookups.suggest import PlaceIndex, rank_words
+from nomotax.core.lookups.suggest import Before, PlaceIndex, rank_words
+from nomotax.core.lookups.tables import CategoryTable
 from nomotax.core.reading.delimited import read_delimited
 from nomotax.core.reading.model import DelimitedReading
 from nomotax.core.reading.profile import profile_table
@@ -164,3 +165,23 @@ def test_places_and_words_are_suggested():
     words = rank_words("semi transparant", ["opaque", "transparent", "semi-transparent"])
     assert [p.place for p in words] == ["semi-transparent", "transparent"]
     assert words[0].score > words[1].score
+
+
+def test_what_was_decided_elsewhere_counts_by_how_much_of_the_path_is_the_same():
+    tree = CategoryTable(
+        name="Mill",
+        separator="/",
+        placements={
+            "Sheets/Watercolour": "Paper > Watercolour paper",
+            "Hand/Tools/Knives": "Studio > Easels",
+        },
+    )
+    before = Before(Lookups(category_tables={"Mill": tree}), "own")
+    places = PlaceIndex(CATEGORIES)
+    medium = before.places(("Mediums", "Watercolour"), places)
+    assert medium[0].place == "Mediums and varnishes > For watercolour"
+    assert "Paper > Watercolour paper" in [p.place for p in medium]
+    assert all(p.score < 70 for p in medium if p.place.startswith("Paper"))
+    assert before.places(("Sheets", "Watercolour"), places)[0].score == 95
+    pair = before.places(("Shop", "Tools", "Knives"), places)[0]
+    assert pair.place == "Studio > Easels" and "Tools > Knives" in pair.reason

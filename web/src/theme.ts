@@ -64,7 +64,10 @@ export const theme = createTheme({
     MuiTextField: { defaultProps: { size: "small", variant: "outlined" } },
     MuiSelect: { defaultProps: { size: "small" } },
     MuiTooltip: { defaultProps: { enterDelay: 400, arrow: true } },
-    MuiAutocomplete: { defaultProps: { size: "small" } },
+    MuiAutocomplete: {
+      defaultProps: { size: "small" },
+      styleOverrides: { groupLabel: { lineHeight: "26px", fontSize: 11 }, listbox: { paddingTop: 0 } },
+    },
     MuiInputLabel: { defaultProps: { shrink: true } },
     MuiOutlinedInput: {
       defaultProps: { notched: true },

@@ -69,10 +69,10 @@ class RuleUse(BaseModel):
 
 
 class PriceView(BaseModel):
-    """``fields`` are the store fields that rules and limits may look at."""
+    """``fields`` are the store fields that rules and limits may look at, with their labels."""
 
     field: str
-    fields: list[str]
+    fields: dict[str, str]
     rules: list[RuleUse]
     ladder: Ladder
     ladders: list[str]
@@ -105,7 +105,7 @@ def price_view(
     products = _priced(bench, field, chosen)
     return PriceView(
         field=field,
-        fields=[f for f in bench.plan.fields if f != field],
+        fields={f: bench.schema[f].label for f in bench.plan.fields if f != field},
         rules=[_rule_use(r, products) for r in chosen.rules],
         ladder=chosen,
         ladders=sorted(bench.lookups.ladders),

@@ -4013,13 +4013,15 @@ export interface components {
         };
         /**
          * PriceView
-         * @description ``fields`` are the store fields that rules and limits may look at.
+         * @description ``fields`` are the store fields that rules and limits may look at, with their labels.
          */
         PriceView: {
             /** Field */
             field: string;
             /** Fields */
-            fields: string[];
+            fields: {
+                [key: string]: string;
+            };
             /** Rules */
             rules: components["schemas"]["RuleUse"][];
             ladder: components["schemas"]["Ladder"];

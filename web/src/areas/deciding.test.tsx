@@ -98,13 +98,13 @@ describe("a trace", () => {
 describe("a ladder's rules and limits", () => {
   it("are added with conditions, and told how many products they price", async () => {
     const change = vi.fn();
-    draw(<LadderRules ladder={LADDER} fields={["category", "brand"]} uses={[]} onChange={change} />);
+    draw(<LadderRules ladder={LADDER} fields={{ category: "Category", brand: "Brand" }} uses={[]} onChange={change} />);
     await userEvent.click(screen.getByRole("button", { name: "Add a rule" }));
     const made = change.mock.lastCall?.[0] as Ladder;
     expect(made.rules).toMatchObject([{ name: "Rule 1", when: [{ field: "category" }], rungs: LADDER.rungs }]);
     change.mockClear();
     const use = { name: "Rule 1", count: 12, margin_least: "40.0", margin_most: "52.0" };
-    draw(<LadderRules ladder={made} fields={["category", "brand"]} uses={[use]} onChange={change} />);
+    draw(<LadderRules ladder={made} fields={{ category: "Category", brand: "Brand" }} uses={[use]} onChange={change} />);
     const rule = screen.getByRole("region", { name: "Rule 1" });
     expect(within(rule).getByText("12 products, margins 40.0–52.0 %")).toBeInTheDocument();
     await userEvent.type(within(rule).getByRole("combobox", { name: "" }), "Brushes{Enter}");
@@ -113,14 +113,14 @@ describe("a ladder's rules and limits", () => {
 
   it("take a tax only where the price contains it, and freight only by a weight", async () => {
     const change = vi.fn();
-    draw(<LadderLimits ladder={{ ...LADDER, tax: "in", tax_rate: "20" }} fields={["net_weight", "list_price"]} onChange={change} />);
+    draw(<LadderLimits ladder={{ ...LADDER, tax: "in", tax_rate: "20" }} fields={{ net_weight: "Net weight", list_price: "List price" }} onChange={change} />);
     expect(screen.queryByLabelText("freight per kg")).toBeNull();
     const tax = screen.getByLabelText("tax %");
     await userEvent.clear(tax);
     await userEvent.type(tax, "10{Enter}");
     expect(change).toHaveBeenLastCalledWith(expect.objectContaining({ tax_rate: "10" }));
     await userEvent.click(screen.getByRole("combobox", { name: "never above" }));
-    await userEvent.click(screen.getByRole("option", { name: "list_price" }));
+    await userEvent.click(screen.getByRole("option", { name: "List price" }));
     expect(change).toHaveBeenLastCalledWith(expect.objectContaining({ most_field: "list_price" }));
   });
 });

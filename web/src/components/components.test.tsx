@@ -1,4 +1,7 @@
+import Autocomplete from "@mui/material/Autocomplete";
+import TextField from "@mui/material/TextField";
 import { render, screen } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
 import { describe, expect, it } from "vitest";
 import { Refusal } from "../api/client";
 import { forgotten } from "../areas/bench/useEdits";
@@ -7,6 +10,7 @@ import { inOrder } from "../areas/prices/LadderTable";
 import { Mark, stateOf } from "./Mark";
 import { plainText } from "./richText";
 import { Failure } from "./states";
+import { suggestedFirst } from "./suggested";
 import { bytes, pictureAddress, signed } from "./words";
 
 describe("marks", () => {
@@ -20,6 +24,22 @@ describe("marks", () => {
       "computed",
       "computed",
     ]);
+  });
+});
+
+describe("suggestions", () => {
+  it("stand before the other options, each with its reason, and none twice", async () => {
+    const proposals = [
+      { place: "Violet", score: 80, reason: "written almost alike" },
+      { place: "White", score: 60, reason: "decided so in 'Quarrow colour'" },
+    ];
+    const offer = suggestedFirst(proposals, ["Red", "Violet", "White"]);
+    render(<Autocomplete {...offer} renderInput={(params) => <TextField {...params} label="Colour" />} />);
+    await userEvent.click(screen.getByRole("combobox"));
+    const said = screen.getAllByRole("option").map((o) => o.textContent);
+    expect(said).toEqual(["Violetwritten almost alike", "Whitedecided so in 'Quarrow colour'", "Red"]);
+    expect(screen.getByText("Suggested")).toBeVisible();
+    expect(suggestedFirst([], ["Red"]).options).toEqual(["Red"]);
   });
 });
 

@@ -10,7 +10,7 @@ export function suggestedFirst(proposals: Proposal[], options: string[]) {
   return {
     options: [...reasons.keys(), ...options.filter((o) => !reasons.has(o))],
     ...(reasons.size > 0 && {
-      groupBy: (option: string) => (reasons.has(option) ? "Suggested" : "All"),
+      groupBy: (option: string) => (reasons.has(option) ? "Suggested" : "Others"),
     }),
     renderOption: ({ key, ...rest }: HTMLAttributes<HTMLLIElement> & { key: Key }, option: string) => (
       <li key={key} {...rest}>

@@ -20,6 +20,9 @@ _LEAST = 60
 _ALIKE = 0.3
 #: So many proposals are made at most.
 MOST = 3
+#: How much it counts where a branch of another tree was placed. A name alone is not enough to be
+#: sure: watercolour is a paint, a paper, a brush and a medium.
+_SAME_PATH, _SAME_PAIR, _SAME_NAME = 95, 85, 60
 _STOP = frozenset({"and", "for", "of", "the", "to", "with", "ml", "g"})
 
 
@@ -132,8 +135,8 @@ class Before:
             if name != own:
                 for path, place in tree.placements.items():
                     parts = tuple(p.lower() for p in tree.split(path))
-                    self._places.setdefault(parts, (place, name))
-                    self._places.setdefault(parts[-1:], (place, name))
+                    for end in (parts, parts[-2:], parts[-1:]):
+                        self._places.setdefault(end, (place, name))
 
     def words(self, word: str, allowed: Sequence[str]) -> list[Proposal]:
         """What this word became elsewhere, where the field allows it; then by its letters."""
@@ -147,13 +150,13 @@ class Before:
     def places(self, path: tuple[str, ...], places: PlaceIndex) -> list[Proposal]:
         """Where this branch, or one of its name, was placed elsewhere; then by its words."""
         parts = tuple(p.lower() for p in path)
-        found = self._places.get(parts) or self._places.get(parts[-1:])
-        own = places.rank(path)
-        decided = []
-        if found and found[0] in places.places and not (own and own[0].score >= 90):
-            reason = f"a branch called '{path[-1]}' is placed so in '{found[1]}'"
-            decided.append(Proposal(place=found[0], score=90, reason=reason))
-        return _first(decided, own)
+        found = places.rank(path)
+        for end, score in ((parts, _SAME_PATH), (parts[-2:], _SAME_PAIR), (parts[-1:], _SAME_NAME)):
+            place, table = self._places.get(end, ("", ""))
+            if place in places.places:
+                reason = f"a branch called '{' > '.join(path[-len(end) :])}' is there in '{table}'"
+                found.append(Proposal(place=place, score=score, reason=reason))
+        return _first(sorted(found, key=lambda p: -p.score))
 
 
 def _weighted(parts: list[str]) -> dict[str, float]:

@@ -9,7 +9,7 @@ import { Typed } from "../bench/StepSettings";
 
 interface LadderLimitsProps {
   ladder: Ladder;
-  fields: string[];
+  fields: Record<string, string>;
   onChange: (ladder: Ladder) => void;
 }
 
@@ -48,7 +48,7 @@ export function LadderLimits({ ladder, fields, onChange }: LadderLimitsProps) {
 interface FieldChoiceProps {
   label: string;
   value: string;
-  fields: string[];
+  fields: Record<string, string>;
   none?: string;
   onChange: (field: string) => void;
 }
@@ -57,9 +57,9 @@ function FieldChoice({ label, value, fields, none = "nothing", onChange }: Field
   return (
     <TextField select label={label} value={value} sx={{ width: 150 }} onChange={(e) => onChange(e.target.value)} slotProps={{ inputLabel: { shrink: true }, select: { displayEmpty: true } }}>
       <MenuItem value="">{none}</MenuItem>
-      {fields.map((f) => (
-        <MenuItem key={f} value={f}>
-          {f}
+      {Object.entries(fields).map(([name, title]) => (
+        <MenuItem key={name} value={name}>
+          {title}
         </MenuItem>
       ))}
     </TextField>

@@ -19,7 +19,7 @@ type Match = Schemas["Match"];
 
 interface LadderRulesProps {
   ladder: Ladder;
-  fields: string[];
+  fields: Record<string, string>;
   uses: Schemas["RuleUse"][];
   onChange: (ladder: Ladder) => void;
 }
@@ -31,7 +31,7 @@ export function LadderRules({ ladder, fields, uses, onChange }: LadderRulesProps
   const set = (index: number, change: Partial<Rule>) =>
     onChange({ ...ladder, rules: rules.map((r, i) => (i === index ? { ...r, ...change } : r)) });
   const add = () => {
-    const field = fields.includes("category") ? "category" : (fields[0] ?? "brand");
+    const field = "category" in fields ? "category" : (Object.keys(fields)[0] ?? "brand");
     const rule: Rule = { name: `Rule ${rules.length + 1}`, when: [{ field, fact: "", words: ["…"] }], rungs: ladder.rungs };
     onChange({ ...ladder, rules: [...rules, rule] });
   };
@@ -71,7 +71,7 @@ export function LadderRules({ ladder, fields, uses, onChange }: LadderRulesProps
               onRemove={rule.when.length > 1 ? () => set(index, { when: rule.when.filter((_, i) => i !== at) }) : undefined}
             />
           ))}
-          <Button size="small" onClick={() => set(index, { when: [...rule.when, { field: fields.includes("brand") ? "brand" : (fields[0] ?? ""), fact: "", words: ["…"] }] })}>
+          <Button size="small" onClick={() => set(index, { when: [...rule.when, { field: "brand" in fields ? "brand" : (Object.keys(fields)[0] ?? ""), fact: "", words: ["…"] }] })}>
             and also
           </Button>
           <RungTable rungs={rule.rungs} by={ladder.by_field || undefined} onChange={(rungs) => set(index, { rungs })} />
@@ -88,7 +88,7 @@ function said(use: Schemas["RuleUse"] | undefined): string {
 
 interface MatchRowProps {
   match: Match;
-  fields: string[];
+  fields: Record<string, string>;
   onChange: (match: Match) => void;
   onRemove: (() => void) | undefined;
 }
@@ -104,9 +104,9 @@ function MatchRow({ match, fields, onChange, onRemove }: MatchRowProps) {
         inputProps={{ "aria-label": "Looks at" }}
         sx={{ width: 150 }}
       >
-        {fields.map((f) => (
+        {Object.entries(fields).map(([f, title]) => (
           <MenuItem key={f} value={f}>
-            {f}
+            {title}
           </MenuItem>
         ))}
         <MenuItem value={SUPPLIER}>the supplier</MenuItem>
