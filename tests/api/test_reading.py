@@ -191,6 +191,7 @@ def test_a_reading_under_way_hears_that_it_is_stopped(client, feeds, monkeypatch
     from nomotax.core.reading import spool
     from nomotax.flows import receive
 
+    monkeypatch.setattr(spool, "_PACK", 1)
     monkeypatch.setattr(spool, "_BATCH", 2)
     monkeypatch.setattr(receive, "AT_ONCE", 10)
     lines_ = b"".join(b'{"sku": "%d"}\n' % i for i in range(9))
