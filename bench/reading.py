@@ -1,6 +1,6 @@
 """Reading against the bare parsers of each format, every contender a process of its own, in turn:
-``python -m bench.reading``. Prints median times, the median ratio of pairs, peak memory, and the time
-of a preview."""
+``python -m bench.reading``. Prints median times, the median ratio of pairs, peak memory, and the
+time of a preview."""
 
 from __future__ import annotations
 
