@@ -247,3 +247,35 @@ def test_words_are_suggested_as_they_were_decided_for_another_feed(mapped):
     send(mapped, "post", f"/feeds/{feed['id']}/decisions", refused)
     again = {q["subject"]: q for q in get(mapped, f"/feeds/{feed['id']}/questions")["questions"]}
     assert "White" not in [p["place"] for p in again["W"]["proposals"]]
+
+
+def test_a_stores_names_in_other_languages_place_a_foreign_tree(mapped):
+    body = {"supplier": "Maison Lavis", "name": "Tarif"}
+    made = send(mapped, "post", "/stores/1/feeds", body, 201)
+    places = ("Dessin/Encres", "Atelier/Chevalets", "Peinture/Encaustique")
+    file = "Code;Famille\n" + "".join(f"L{n};{places[n % 3]}\n" for n in range(60))
+    upload = {"file": (io.BytesIO(file.encode()), "tarif.csv")}
+    mapped.post(f"/api/v1/feeds/{made['id']}/deliveries", data=upload)
+    bench = get(mapped, f"/feeds/{made['id']}/bench")
+    step = {"do": "category_table", "table": "Lavis"}
+    bench["crosswalk"]["fills"]["category"] = {"parts": [{"column": "Famille"}], "steps": [step]}
+    body = {"crosswalk": bench["crosswalk"], "revision": bench["revision"]}
+    mapped.put(f"/api/v1/feeds/{made['id']}/draft", json=body)
+
+    def found() -> dict[str, str]:
+        (view,) = get(mapped, f"/feeds/{made['id']}/categories")["views"]
+        return {r["path"]: r["proposals"][0]["place"] for r in view["arriving"] if r["proposals"]}
+
+    assert found()["Atelier/Chevalets"] == "Studio > Easels"
+    assert found()["Dessin/Encres"] == "Drawing > Inks"
+    wrong = {"file": (io.BytesIO(b"category,language,name\nStudio > Sofas,fr,x\n"), "n.csv")}
+    refused = mapped.post("/api/v1/stores/1/categories/names.csv", data=wrong)
+    assert refused.status_code == 422 and refused.json["where"] == "line 2"
+    more = b"category,language,name\nStudio > Easels,it,Cavalletti\nDrawing > Inks,fr,\n"
+    taken = {"file": (io.BytesIO(more), "n.csv")}
+    assert mapped.post("/api/v1/stores/1/categories/names.csv", data=taken).json == {"names": 2}
+    tree = {c["path"]: c["names"] for c in get(mapped, "/stores/1/categories")["categories"]}
+    assert tree["Studio > Easels"] == {"fr": "Chevalets", "de": "Staffeleien", "it": "Cavalletti"}
+    assert tree["Drawing > Inks"] == {"de": "Tuschen"}
+    listed = mapped.get("/api/v1/stores/1/categories/names.csv").data.decode("utf-8-sig")
+    assert "Studio > Easels,it,Cavalletti" in listed

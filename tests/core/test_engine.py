@@ -11,7 +11,8 @@ from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.crosswalk.suggest import ranking, suggest
-from nomotax.core.errors import CrosswalkError
+from nomotax.core.errors import CrosswalkError, UnreadableFile
+from nomotax.core.lookups.names import read_names, translated, write_names
 from nomotax.core.lookups.suggest import Before, PlaceIndex, rank_words
 from nomotax.core.lookups.tables import CategoryTable
 from nomotax.core.reading.delimited import read_delimited
@@ -185,3 +186,42 @@ def test_what_was_decided_elsewhere_counts_by_how_much_of_the_path_is_the_same()
     assert before.places(("Sheets", "Watercolour"), places)[0].score == 95
     pair = before.places(("Shop", "Tools", "Knives"), places)[0]
     assert pair.place == "Studio > Easels" and "Tools > Knives" in pair.reason
+
+
+def test_a_tree_in_another_language_is_recognised_by_the_stores_own_names():
+    names = {
+        "Painting": {"fr": "Peinture", "de": "Malen"},
+        "Painting > Oil": {"fr": "Huile", "de": "Öl"},
+        "Brushes > Watercolour brushes": {"de": "Aquarellpinsel"},
+    }
+    index = PlaceIndex(CATEGORIES, names)
+    assert index.rank(["Beaux-arts", "PEINTURES", "Huile"])[0].place == "Painting > Oil"
+    assert index.rank(["Künstlerbedarf", "öl"])[0].reason == "both say 'ol'"
+    assert index.rank(["Aquarellpinsel"])[0].place == "Brushes > Watercolour brushes"
+    assert PlaceIndex(CATEGORIES).rank(["Huile"]) == []
+
+    places = {"Painting": {}, "Painting > Oil": {}}
+    listed = write_names({"Painting > Oil": {"fr": "Huile, fine", "pt-BR": "Óleo"}})
+    assert read_names(listed, places) == {"Painting > Oil": {"fr": "Huile, fine", "pt-BR": "Óleo"}}
+    assert translated("Painting > Oil > Sets", names) == {
+        "fr": "Peinture > Huile > Sets",
+        "de": "Malen > Öl > Sets",
+    }
+
+
+@pytest.mark.parametrize(
+    ("data", "says", "where"),
+    [
+        ("category,name\nPainting,x", "no column 'language'", "line 1"),
+        (
+            "category,language,name\nPainting,fr,x\nPaintings,fr,x",
+            "no category 'Paintings'",
+            "line 3",
+        ),
+        ("language,category,name\nFrench!,Painting,x", "no language 'French!'", "line 2"),
+    ],
+)
+def test_a_wrong_list_of_names_says_where(data, says, where):
+    with pytest.raises(UnreadableFile, match=says) as refused:
+        read_names(data.encode(), ["Painting"])
+    assert refused.value.where == where

@@ -13,7 +13,7 @@ from nomotax.api.answers import MEDIA_TYPES, RESPONSES, StorePath, answer, attac
 from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import to_descriptor
-from nomotax.flows import arrivals, catalog, prices, review, stores
+from nomotax.flows import arrivals, catalog, names, prices, review, stores
 from nomotax.flows.arrivals import FeedLine
 from nomotax.flows.catalog import CategoryCount, ProductDetail, ProductPage
 from nomotax.flows.receive import upload_limit
@@ -64,6 +64,14 @@ class NewFeed(BaseModel):
 
 class CategoryList(BaseModel):
     categories: list[CategoryCount]
+
+
+class NamesFile(BaseModel):
+    file: FileStorage
+
+
+class NamesTaken(BaseModel):
+    names: int
 
 
 class CategoryPaths(BaseModel):
@@ -151,6 +159,20 @@ def get_categories(path: StorePath) -> Response:
 def add_categories(path: StorePath, body: CategoryPaths) -> Response:
     """Add categories; parents come along."""
     return answer(CategoryPaths(paths=stores.add_categories(path.store_id, body.paths)))
+
+
+@api.get("/stores/<int:store_id>/categories/names.csv")
+def export_names(path: StorePath) -> Response:
+    """What the categories are called in other languages: category, language, name."""
+    return attachment(
+        names.names_csv(path.store_id), "category-names.csv", "text/csv; charset=utf-8"
+    )
+
+
+@api.post("/stores/<int:store_id>/categories/names.csv", responses={200: NamesTaken})
+def import_names(path: StorePath, form: NamesFile) -> Response:
+    """Take names from a CSV file: category, language, name."""
+    return answer(NamesTaken(names=names.take_names(path.store_id, form.file.stream.read())))
 
 
 @api.get("/stores/<int:store_id>/products", responses={200: ProductPage})

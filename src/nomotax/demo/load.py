@@ -13,7 +13,7 @@ from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.reading.model import parse_reading
 from nomotax.core.schema.table_schema import from_descriptor
 from nomotax.demo.crosswalks.quarrow import LADDER
-from nomotax.flows import catalog, prices, receive, stores
+from nomotax.flows import catalog, names, prices, receive, stores
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds
 from nomotax.records.tables import Delivery
@@ -58,6 +58,7 @@ def load_demo(suppliers: Collection[str] = SENDERS) -> int | None:
     schema = from_descriptor(json.loads((DATA / "store-schema.json").read_text("utf-8")))
     categories = json.loads((DATA / "categories.json").read_text("utf-8"))
     store_id = stores.add_store(STORE, schema, categories)
+    names.take_names(store_id, (DATA / "category-names.csv").read_bytes())
     prices.save_ladder(store_id, Ladder.model_validate(LADDER))
     catalog.load_catalog(store_id, (DATA / "catalog.csv").read_bytes())
     for supplier, sender in SENDERS.items():

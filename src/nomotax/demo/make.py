@@ -16,6 +16,7 @@ from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 
 from nomotax.core.crosswalk.model import Bundle
+from nomotax.core.lookups.names import write_names
 from nomotax.core.schema.gtin import check_digit
 from nomotax.core.schema.table_schema import to_descriptor
 from nomotax.demo.crosswalks.brindlecombe import brindlecombe_bundle
@@ -25,7 +26,14 @@ from nomotax.demo.crosswalks.quarrow import quarrow_bundle
 from nomotax.demo.crosswalks.sollund import sollund_bundle
 from nomotax.demo.formula_docs import with_functions
 from nomotax.demo.palette import CASEIN, COLOURS, FORMS, OTHERS, TURQUOISE, Colour, Form
-from nomotax.demo.store import CATEGORIES, OTHER_PRODUCTS, SCHEMA, STORE_COLOURS, STORE_PLACES
+from nomotax.demo.store import (
+    CATEGORIES,
+    CATEGORY_NAMES,
+    OTHER_PRODUCTS,
+    SCHEMA,
+    STORE_COLOURS,
+    STORE_PLACES,
+)
 from nomotax.demo.suppliers import brindlecombe, castelune, former, sollund
 
 DATA = Path(__file__).parent / "data"
@@ -308,6 +316,8 @@ def main() -> None:
         page.write_text(with_functions(page.read_text("utf-8")), encoding="utf-8")
     categories = json.dumps(CATEGORIES, indent=1, ensure_ascii=False)
     (DATA / "categories.json").write_text(categories + "\n", encoding="utf-8")
+    names = {path: {"fr": fr, "de": de} for path, (fr, de) in CATEGORY_NAMES.items()}
+    (DATA / "category-names.csv").write_bytes(write_names(names))
     descriptor = json.dumps(to_descriptor(SCHEMA), indent=1, ensure_ascii=False)
     (DATA / "store-schema.json").write_text(descriptor + "\n", encoding="utf-8")
 

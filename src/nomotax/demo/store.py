@@ -331,6 +331,35 @@ CATEGORIES = [
     "Paper > Watercolour paper", "Paper > Drawing paper", "Studio", "Studio > Easels",
 ]  # fmt: skip
 
+#: What the categories are called in French and in German.
+CATEGORY_NAMES = {
+    "Painting": ("Peinture", "Malen"),
+    "Painting > Watercolour": ("Aquarelle", "Aquarell"),
+    "Painting > Watercolour > Pans": ("Godets", "Näpfchen"),
+    "Painting > Watercolour > Tubes": ("Tubes", "Tuben"),
+    "Painting > Watercolour > Sets": ("Coffrets", "Kästen"),
+    "Painting > Gouache": ("Gouache", "Gouache"),
+    "Painting > Oil": ("Huile", "Öl"),
+    "Painting > Oil > Studio tubes": ("Tubes d'atelier", "Studientuben"),
+    "Painting > Oil > Large tubes": ("Grands tubes", "Große Tuben"),
+    "Painting > Acrylic": ("Acrylique", "Acryl"),
+    "Painting > Encaustic": ("Encaustique", "Enkaustik"),
+    "Drawing": ("Dessin", "Zeichnen"),
+    "Drawing > Inks": ("Encres", "Tuschen"),
+    "Drawing > Pastels": ("Pastels", "Pastelle"),
+    "Drawing > Pencils": ("Crayons", "Stifte"),
+    "Pigments and binders": ("Pigments et liants", "Pigmente und Bindemittel"),
+    "Mediums and varnishes": ("Médiums et vernis", "Malmittel und Firnisse"),
+    "Brushes": ("Pinceaux", "Pinsel"),
+    "Brushes > Watercolour brushes": ("Pinceaux aquarelle", "Aquarellpinsel"),
+    "Brushes > Bristle brushes": ("Brosses en soie", "Borstenpinsel"),
+    "Paper": ("Papier", "Papier"),
+    "Paper > Watercolour paper": ("Papier aquarelle", "Aquarellpapier"),
+    "Paper > Drawing paper": ("Papier à dessin", "Zeichenpapier"),
+    "Studio": ("Atelier", "Atelier"),
+    "Studio > Easels": ("Chevalets", "Staffeleien"),
+}
+
 #: Where the store puts what Quarrow groups its own way (for the catalog of earlier products).
 STORE_PLACES = {
     "Paint/Watercolour/Half pans": "Painting > Watercolour > Pans",

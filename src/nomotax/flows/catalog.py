@@ -23,12 +23,13 @@ from nomotax.records.tables import Product, ProductChange, Run, Supplier
 
 
 class CategoryCount(BaseModel):
-    """``count`` includes the products of the branches below."""
+    """``count`` includes the products of the branches below; ``names`` are by language tag."""
 
     path: str
     label: str
     depth: int
     count: int
+    names: dict[str, str] = {}
 
 
 class ProductLine(BaseModel):
@@ -80,21 +81,27 @@ class ProductDetail(BaseModel):
 def category_counts(store_id: int) -> list[CategoryCount]:
     """The store's tree with product counts; products without a category stand under ""."""
     with session() as db:
-        paths = set(Stores(db).category_paths(store_id))
+        names = {c.path: c.names for c in Stores(db).categories(store_id)}
         query = (
             select(Product.category, func.count())
             .where(Product.store_id == store_id)
             .group_by(Product.category)
         )
         own = dict(db.exec(query).all())
-    total: dict[str, int] = dict.fromkeys(paths | set(own), 0)
+    total: dict[str, int] = dict.fromkeys(names.keys() | own.keys(), 0)
     for path, count in own.items():
         parts = path.split(" > ")
         for depth in range(1, len(parts) + 1):
             branch = " > ".join(parts[:depth])
             total[branch] = total.get(branch, 0) + count
     return [
-        CategoryCount(path=p, label=p.split(" > ")[-1], depth=p.count(" > "), count=total[p])
+        CategoryCount(
+            path=p,
+            label=p.split(" > ")[-1],
+            depth=p.count(" > "),
+            count=total[p],
+            names=names.get(p, {}),
+        )
         for p in sorted(total)
     ]
 

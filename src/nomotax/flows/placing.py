@@ -164,7 +164,7 @@ def _category_view(
     for value, count in counts.iter_rows():
         own[table.split(value)] = own.get(table.split(value), 0) + count
     branches = sorted({p[:d] for p in own for d in range(1, len(p) + 1)})
-    places = PlaceIndex(bench.categories)
+    places = PlaceIndex(bench.categories, bench.category_names)
     before = Before(bench.lookups, table.name)
     refused = decided(known_id(bench.feed), "refused")
     rows, unplaced = [], 0

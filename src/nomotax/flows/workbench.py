@@ -17,6 +17,7 @@ from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.crosswalk.suggest import Suggestion, prefix_of, ranking
 from nomotax.core.errors import CrosswalkError, NotFound
+from nomotax.core.lookups.names import Names
 from nomotax.core.numbers import DecimalMark
 from nomotax.core.reading.model import DelimitedReading, Reading, parse_reading
 from nomotax.core.reading.profile import ColumnProfile
@@ -66,6 +67,7 @@ class Workbench:
     crosswalk: Crosswalk
     lookups: Lookups
     categories: tuple[str, ...]
+    category_names: Names
 
     @property
     def artifact(self) -> str:
@@ -261,6 +263,7 @@ def open_workbench(feed_id: int, delivery_id: int | None = None) -> Workbench:
         if delivery.feed_id != feed_id:
             raise NotFound(f"Delivery {delivery_id} belongs to another feed.")
         store = stores.get(supplier.store_id)
+        categories = stores.categories(supplier.store_id)
         return Workbench(
             store_id=known_id(store),
             store_name=store.name,
@@ -270,7 +273,8 @@ def open_workbench(feed_id: int, delivery_id: int | None = None) -> Workbench:
             schema=stores.schema(supplier.store_id),
             crosswalk=feeds.draft(feed),
             lookups=LookupsRepository(db).of_store(supplier.store_id),
-            categories=tuple(stores.category_paths(supplier.store_id)),
+            categories=tuple(c.path for c in categories),
+            category_names={c.path: c.names for c in categories if c.names},
         )
 
 

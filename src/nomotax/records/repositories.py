@@ -86,6 +86,10 @@ class Stores(_Repository):
         query = select(Category.path).where(Category.store_id == store_id)
         return sorted(self.session.exec(query))
 
+    def categories(self, store_id: int) -> list[Category]:
+        query = select(Category).where(Category.store_id == store_id)
+        return sorted(self.session.exec(query), key=lambda c: c.path)
+
     def add_categories(self, store_id: int, paths: list[str]) -> None:
         """Add what is not there yet, parents included."""
         known = set(self.category_paths(store_id))

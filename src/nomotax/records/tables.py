@@ -37,7 +37,8 @@ class Store(SQLModel, table=True):
 
 
 class Category(SQLModel, table=True):
-    """A category of a store, by its whole path."""
+    """A category of a store, by its whole path. ``names`` are what its last part is called in
+    other languages, by their tags."""
 
     __tablename__: ClassVar[str] = "categories"
     __table_args__ = (UniqueConstraint("store_id", "path"),)
@@ -45,6 +46,7 @@ class Category(SQLModel, table=True):
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
     path: str
+    names: dict[str, str] = _document(default_factory=dict)
 
 
 class Supplier(SQLModel, table=True):

@@ -33,6 +33,15 @@ export function useStores() {
   return useQuery({ queryKey: ["stores"], queryFn: () => take(api.GET("/api/v1/stores")) });
 }
 
+/** The store's categories with their products and names. */
+export function useStoreTree(store: number) {
+  return useQuery({
+    queryKey: ["catalog", store, "tree"],
+    queryFn: () =>
+      take(api.GET("/api/v1/stores/{store_id}/categories", { params: { path: { store_id: store } } })),
+  });
+}
+
 export function useSchema(store: number) {
   return useQuery({
     queryKey: ["schema", store],

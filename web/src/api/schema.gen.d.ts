@@ -108,6 +108,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/categories/names.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the categories are called in other languages: category, language, name. */
+        get: operations["stores_export_names_stores__int_store_id__categories_names_csv_get"];
+        put?: never;
+        /** Take names from a CSV file: category, language, name. */
+        post: operations["stores_import_names_stores__int_store_id__categories_names_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/products": {
         parameters: {
             query?: never;
@@ -1425,7 +1443,7 @@ export interface components {
         };
         /**
          * CategoryCount
-         * @description ``count`` includes the products of the branches below.
+         * @description ``count`` includes the products of the branches below; ``names`` are by language tag.
          */
         CategoryCount: {
             /** Path */
@@ -1436,11 +1454,31 @@ export interface components {
             depth: number;
             /** Count */
             count: number;
+            /**
+             * Names
+             * @default {}
+             */
+            names?: {
+                [key: string]: string;
+            };
         };
         /** CategoryPaths */
         CategoryPaths: {
             /** Paths */
             paths: string[];
+        };
+        /** NamesTaken */
+        NamesTaken: {
+            /** Names */
+            names: number;
+        };
+        /** NamesFile */
+        NamesFile: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
         };
         /** ProductPage */
         ProductPage: {
@@ -5212,6 +5250,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CategoryPaths"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stores_export_names_stores__int_store_id__categories_names_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stores_import_names_stores__int_store_id__categories_names_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["NamesFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamesTaken"];
                 };
             };
             /** @description Not Found */

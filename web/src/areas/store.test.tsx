@@ -178,6 +178,21 @@ describe("the store's schema", () => {
   });
 });
 
+describe("the store's categories", () => {
+  it("show their names in other languages", async () => {
+    server().on("GET /api/v1/stores/1/categories", () => ({
+      categories: [
+        { path: "Painting", label: "Painting", depth: 0, count: 1200, names: {} },
+        { path: "Painting > Oil", label: "Oil", depth: 1, count: 1, names: { fr: "Huile", de: "Öl" } },
+      ],
+    }));
+    draw(<Store />, "/s/1/schema?view=categories", "/s/:store/schema");
+    expect(await screen.findByRole("row", { name: "Category Products German French" })).toBeVisible();
+    expect(screen.getByRole("row", { name: "Oil 1 Öl Huile" })).toBeVisible();
+    expect(screen.getByRole("row", { name: "Painting 1,200 — —" })).toBeVisible();
+  });
+});
+
 describe("an opened field", () => {
   const detail = (fill: Fill | null) => ({
     field: field("price", { kind: "money", currency: "EUR", required: true }), fill, row: 3,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from heapq import nlargest
@@ -14,6 +15,7 @@ from typing import Protocol
 from pydantic import BaseModel
 from rapidfuzz import fuzz
 
+from nomotax.core.lookups.names import Names, translated
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 
 _LEAST = 60
@@ -23,7 +25,10 @@ MOST = 3
 #: How much it counts where a branch of another tree was placed. A name alone is not enough to be
 #: sure: watercolour is a paint, a paper, a brush and a medium.
 _SAME_PATH, _SAME_PAIR, _SAME_NAME = 95, 85, 60
-_STOP = frozenset({"and", "for", "of", "the", "to", "with", "ml", "g"})
+_STOP = frozenset({"and", "for", "of", "the", "to", "with", "ml", "g"}) | {
+    *("et", "de", "des", "du", "la", "le", "les", "pour", "avec", "a", "au"),
+    *("und", "fur", "mit", "der", "die", "das", "zum"),
+}
 
 
 class Proposal(BaseModel):
@@ -83,33 +88,44 @@ class PlaceIndex:
     """The store's categories, ready to be compared with arriving paths.
 
     A word counts more the rarer it is in the store's tree and the nearer it stands to the leaf;
-    the score is the cosine between the two weighted sets of words.
+    the score is the cosine between the two weighted sets of words. A category is compared by its
+    own path and by what that is in other languages, and counts by the likest.
     """
 
-    def __init__(self, places: Iterable[str], separator: str = ">") -> None:
-        self.places = {place: _weighted(place.split(separator)) for place in places}
-        known = Counter(word for words in self.places.values() for word in words)
+    def __init__(
+        self, places: Iterable[str], names: Names | None = None, separator: str = " > "
+    ) -> None:
+        self.places = {
+            place: [
+                _weighted(path.split(separator))
+                for path in (place, *translated(place, names or {}, separator).values())
+            ]
+            for place in places
+        }
+        known = Counter(w for words in self.places.values() for w in set().union(*words))
         self.rarity = {w: log(1 + len(self.places) / n) for w, n in known.items()}
 
     def rank(self, path: Iterable[str]) -> list[Proposal]:
         """The categories that share most with the path; none when hardly any word does."""
         arriving = _weighted(list(path))
-        alike = ((self._likeness(arriving, place), -len(place), place) for place in self.places)
+        alike = ((*self._likest(arriving, place), place) for place in self.places)
         return [
             Proposal(
                 place=place,
                 score=min(99, round(likeness * 75)),
-                reason=f"both say {self._shared(arriving, place)}",
+                reason=f"both say {_shared(arriving, self.places[place][path_])}",
             )
-            for likeness, _, place in nlargest(MOST, alike)
+            for likeness, _, path_, place in nlargest(MOST, alike)
             if likeness >= _ALIKE
         ]
 
-    def _shared(self, arriving: dict[str, float], place: str) -> str:
-        return ", ".join(f"'{w}'" for w in sorted(self.places[place]) if w in arriving)
+    def _likest(self, arriving: dict[str, float], place: str) -> tuple[float, int, int]:
+        """How alike, the shorter of equal ones first, and by which of the place's paths."""
+        paths = enumerate(self.places[place])
+        likeness, at = max((self._likeness(arriving, own), -n) for n, own in paths)
+        return likeness, -len(place), -at
 
-    def _likeness(self, arriving: dict[str, float], place: str) -> float:
-        own = self.places[place]
+    def _likeness(self, arriving: dict[str, float], own: dict[str, float]) -> float:
         common = sum(own[w] * arriving[w] * self.rarity[w] ** 2 for w in own if w in arriving)
         if not common:
             return 0.0
@@ -159,13 +175,23 @@ class Before:
         return _first(sorted(found, key=lambda p: -p.score))
 
 
+def _shared(arriving: dict[str, float], own: dict[str, float]) -> str:
+    return ", ".join(f"'{w}'" for w in sorted(own) if w in arriving)
+
+
 def _weighted(parts: list[str]) -> dict[str, float]:
     weights: dict[str, float] = {}
     for depth, part in enumerate(parts, 1):
-        for word in re.findall(r"[a-z]+", part.lower()):
+        for word in re.findall(r"[^\W\d_]+", _plain(part)):
             if word not in _STOP:
                 weights[_stem(word)] = max(weights.get(_stem(word), 0.0), float(depth) ** 0.5)
     return weights
+
+
+def _plain(text: str) -> str:
+    """Lower case without accents, in any script."""
+    parts = unicodedata.normalize("NFKD", text.casefold())
+    return "".join(c for c in parts if not unicodedata.combining(c))
 
 
 def _stem(word: str) -> str:

@@ -13,7 +13,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
-import { useSchema } from "../../api/hooks";
+import { useSchema, useStoreTree } from "../../api/hooks";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count, pictureAddress } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
@@ -30,11 +30,7 @@ export function Catalog() {
   const page = Number(params.get("page") ?? 0);
   const set = (change: Record<string, string>) =>
     setParams((old) => ({ ...Object.fromEntries(old), page: "0", ...change }), { replace: true });
-  const tree = useQuery({
-    queryKey: ["catalog", store, "tree"],
-    queryFn: () =>
-      take(api.GET("/api/v1/stores/{store_id}/categories", { params: { path: { store_id: store } } })),
-  });
+  const tree = useStoreTree(store);
   const products = useQuery({
     queryKey: ["catalog", store, category, search, sort, descending, page],
     placeholderData: keepPreviousData,

@@ -17,19 +17,25 @@ import { sendFile, type Schemas } from "../../api/client";
 import { useSchema, type StoreField } from "../../api/hooks";
 import { Failure, Waiting } from "../../components/states";
 import { useStoreId } from "../../shell/Shell";
+import { CategoryNames } from "./CategoryNames";
 import { Rates } from "./Rates";
+
+const VIEWS = ["fields", "categories", "rates"] as const;
 
 export function Store() {
   const store = useStoreId();
   const [params, setParams] = useSearchParams();
-  const view = params.get("view") === "rates" ? "rates" : "fields";
+  const view = VIEWS.find((v) => v === params.get("view")) ?? "fields";
   return (
     <Box sx={{ overflow: "auto", p: 2.5, pt: 1, maxWidth: 1180, width: "100%", mx: "auto" }}>
-      <Tabs value={view} onChange={(_, v: string) => setParams(v === "rates" ? { view: v } : {}, { replace: true })} aria-label="Parts of the store" sx={{ mb: 2, borderBottom: 1, borderColor: "divider" }}>
+      <Tabs value={view} onChange={(_, v: string) => setParams(v === "fields" ? {} : { view: v }, { replace: true })} aria-label="Parts of the store" sx={{ mb: 2, borderBottom: 1, borderColor: "divider" }}>
         <Tab value="fields" label="Fields" />
+        <Tab value="categories" label="Categories" />
         <Tab value="rates" label="Rates and look-ups" />
       </Tabs>
-      {view === "rates" ? <Rates store={store} /> : <Schema store={store} />}
+      {view === "fields" && <Schema store={store} />}
+      {view === "categories" && <CategoryNames store={store} />}
+      {view === "rates" && <Rates store={store} />}
     </Box>
   );
 }
