@@ -77,6 +77,10 @@ def read_delimited(data: bytes, reading: DelimitedReading, head: bool = False) -
     return ArrivingTable(frame.lazy(), problems, exponents=bool(census.pluses) and b"E+1" in utf8)
 
 
+#: So many bytes are compared at a time: they stay in the processor's cache.
+_IN_CACHE = 1 << 19
+
+
 @dataclass(frozen=True)
 class Census:
     """How often the bytes that matter occur, found in one pass over the file."""
@@ -91,12 +95,14 @@ class Census:
     def of(cls, data: bytes, reading: DelimitedReading) -> Census:
         wanted = (0, ord(reading.quote or '"'), 13, ord(reading.delimiter), ord("+"))
         view = np.frombuffer(data, dtype=np.uint8)
-        counts = [0] * len(wanted)
-        for at in range(0, view.size, 1 << 19):
-            chunk = view[at : at + (1 << 19)]
-            for i, byte in enumerate(wanted):
-                counts[i] += int(np.count_nonzero(chunk == byte))
-        return cls(*counts)
+        counts = dict.fromkeys(wanted, 0)
+        for at in range(0, view.size, _IN_CACHE):
+            end = at + _IN_CACHE
+            for byte in counts:
+                # To see that a byte is nowhere is several times as quick as to count it.
+                if byte < 256 and data.find(byte, at, end) >= 0:
+                    counts[byte] += int(np.count_nonzero(view[at:end] == byte))
+        return cls(*(counts[byte] for byte in wanted))
 
 
 @dataclass

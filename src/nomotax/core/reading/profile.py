@@ -13,7 +13,7 @@ from nomotax.core.table import HIDDEN
 #: Up to this many rows everything is counted exactly; beyond it shapes, frequent values and
 #: oddities are those of ``SAMPLE_ROWS`` evenly spread rows, and ``distinct`` is an estimate.
 EXACT_ROWS = 50_000
-SAMPLE_ROWS = 5_000
+SAMPLE_ROWS = 3_000
 _BINS = 16
 _FREQUENT = 6
 _NUMBERS = ("whole number", "decimal with comma", "decimal with point", "money", "percentage",
