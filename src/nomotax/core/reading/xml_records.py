@@ -167,6 +167,8 @@ class _Records:
             else:
                 for element in elements:
                     self._take(element, spool)
+                    if limit is not None and spool.rows + len(self._held) >= limit:
+                        break
             if limit is not None and spool.rows + len(self._held) >= limit:
                 del self._held[limit - spool.rows :]
                 self._bring(spool)
