@@ -8,6 +8,7 @@ import re
 from collections.abc import Collection, Mapping
 
 from nomotax.core.errors import UnreadableFile
+from nomotax.core.listing import read_listing
 
 HEADER = ("category", "language", "name")
 #: A language tag as in BCP 47: ``fr``, ``pt-BR``.
@@ -25,27 +26,15 @@ def read_names(data: bytes, places: Collection[str]) -> dict[str, dict[str, str]
     Raises ``UnreadableFile`` naming the line; then none is taken.
     """
     found: dict[str, dict[str, str]] = {}
-    try:
-        lines = csv.DictReader(io.StringIO(data.decode("utf-8-sig"), newline=""))
-        missing = [name for name in HEADER if name not in (lines.fieldnames or ())]
-        if missing:
+    for number, (path, tag, name) in read_listing(data, HEADER, "names"):
+        if path not in places or not _TAG.fullmatch(tag):
+            said = f"no category {path!r}" if path not in places else f"no language {tag!r}"
             raise UnreadableFile(
-                f"The names have no column {', '.join(map(repr, missing))}.",
-                where="line 1",
-                remedy=f"The first line names the columns: {','.join(HEADER)}.",
+                f"There is {said}.",
+                where=f"line {number}",
+                remedy="Write a category of this store as it is, then a tag such as fr.",
             )
-        for line in lines:
-            path, tag, name = ((line[column] or "").strip() for column in HEADER)
-            if path not in places or not _TAG.fullmatch(tag):
-                said = f"no category {path!r}" if path not in places else f"no language {tag!r}"
-                raise UnreadableFile(
-                    f"There is {said}.",
-                    where=f"line {lines.line_num}",
-                    remedy="Write a category of this store as it is, then a tag such as fr.",
-                )
-            found.setdefault(path, {})[tag] = name
-    except (UnicodeDecodeError, csv.Error) as error:
-        raise UnreadableFile(f"This is no list of names: {error}.", where="the file") from error
+        found.setdefault(path, {})[tag] = name
     return found
 
 

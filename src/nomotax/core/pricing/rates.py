@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from datetime import date
 from decimal import Decimal
 from typing import Annotated
@@ -11,6 +9,7 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
 
 from nomotax.core.errors import UnreadableFile
+from nomotax.core.listing import read_listing
 
 Currency = Annotated[str, StringConstraints(pattern=r"^[A-Z]{3}$")]
 
@@ -46,27 +45,15 @@ def read_rates(data: bytes, origin: str) -> list[Rate]:
 
     Raises ``UnreadableFile`` naming the line; then none is taken.
     """
-    try:
-        lines = csv.DictReader(io.StringIO(data.decode("utf-8-sig"), newline=""))
-        missing = [name for name in HEADER if name not in (lines.fieldnames or ())]
-        if missing:
-            raise UnreadableFile(
-                f"The rates have no column {', '.join(map(repr, missing))}.",
-                where="line 1",
-                remedy=f"The first line names the columns: {','.join(HEADER)}.",
-            )
-        found: dict[str, Rate] = {}
-        for line in lines:
-            rate = _rate(line, lines.line_num, origin)
-            if rate.name not in found or rate.day >= found[rate.name].day:
-                found[rate.name] = rate
-    except (UnicodeDecodeError, csv.Error) as error:
-        raise UnreadableFile(f"This is no list of rates: {error}.", where="the file") from error
+    found: dict[str, Rate] = {}
+    for number, values in read_listing(data, HEADER, "rates"):
+        rate = _rate(dict(zip(HEADER, values, strict=True)), number, origin)
+        if rate.name not in found or rate.day >= found[rate.name].day:
+            found[rate.name] = rate
     return list(found.values())
 
 
-def _rate(line: dict[str, str], number: int, origin: str) -> Rate:
-    values = {name: (line[name] or "").strip() for name in HEADER}
+def _rate(values: dict[str, str], number: int, origin: str) -> Rate:
     try:
         return Rate.model_validate(values | {"origin": origin})
     except ValidationError as error:

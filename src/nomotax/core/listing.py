@@ -1,0 +1,32 @@
+"""Small lists that people keep as CSV: named columns in any order, every line of the same kind."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator
+
+from nomotax.core.errors import UnreadableFile
+
+
+def read_listing(
+    data: bytes, header: tuple[str, ...], what: str
+) -> Iterator[tuple[int, list[str]]]:
+    """The number of each line of a CSV file (UTF-8) and its values in the order of ``header``,
+    without blanks at their ends.
+
+    Raises ``UnreadableFile`` when a column is missing or it is no CSV file.
+    """
+    try:
+        lines = csv.DictReader(io.StringIO(data.decode("utf-8-sig"), newline=""))
+        missing = [name for name in header if name not in (lines.fieldnames or ())]
+        if missing:
+            raise UnreadableFile(
+                f"The {what} have no column {', '.join(map(repr, missing))}.",
+                where="line 1",
+                remedy=f"The first line names the columns: {','.join(header)}.",
+            )
+        for line in lines:
+            yield lines.line_num, [(line[name] or "").strip() for name in header]
+    except (UnicodeDecodeError, csv.Error) as error:
+        raise UnreadableFile(f"This is no list of {what}: {error}.", where="the file") from error
