@@ -8,7 +8,7 @@ from decimal import Decimal
 import openpyxl
 import polars as pl
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
@@ -87,6 +87,8 @@ def test_encodings_are_found_with_a_reason(data, encoding):
 
 @given(st.text(alphabet=st.characters(codec="cp1252", exclude_categories=("Cc",)), max_size=60))
 def test_what_an_encoding_can_write_is_read_back(text):
+    # A byte order mark says another encoding, whatever was meant by it.
+    assume(not text.startswith(("þÿ", "ÿþ", "ï»¿", "\ufeff")))
     for encoding in ("cp1252", "utf-8", "utf-16-le"):
         utf8, problems = to_utf8(text.encode(encoding), encoding)
         assert utf8.decode() == text.removeprefix("\ufeff") and not problems
