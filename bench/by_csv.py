@@ -11,7 +11,7 @@ from pathlib import Path
 
 from bench.by_pandas import CENT, GRAM, TENTH, price
 from bench.job import COLOURS, OPACITY, PLACES, SCHEMA
-from nomotax.core.schema.gtin import check_digit
+from nomotax.core.gtin import check_digit
 
 COMMA = re.compile(r"[+-]?(?:\d+|\d{1,3}(?:\.\d{3})+)(?:,\d+)?")
 SKU = re.compile(r"[A-Z]{2}-[A-Z0-9-]+")

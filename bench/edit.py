@@ -3,6 +3,7 @@ feed of a million rows and, as the baseline, on one of a thousand: ``python -m b
 
 from __future__ import annotations
 
+import io
 import itertools
 import os
 import shutil
@@ -27,7 +28,7 @@ AIM = 0.150
 @contextmanager
 def server() -> Iterator[FlaskClient]:
     """The API over a database of its own, with the demo's store and no delivery."""
-    from nomotax.api.app import create_app
+    from nomotax.api.app import served_app
     from nomotax.demo.load import load_demo
     from nomotax.records.database import migrate
     from nomotax.records.postgres import Cluster, free_port
@@ -38,10 +39,11 @@ def server() -> Iterator[FlaskClient]:
     cluster.start()
     os.environ["NOMOTAX_DATABASE_URL"] = cluster.url
     os.environ["NOMOTAX_ARTIFACTS"] = str(folder / "artifacts")
+    os.environ["NOMOTAX_SECRET_FILE"] = str(folder / "secret.key")
     try:
         migrate()
         load_demo([])
-        yield create_app().test_client()
+        yield served_app().test_client()
     finally:
         cluster.stop("immediate")
         shutil.rmtree(folder, ignore_errors=True)
@@ -72,9 +74,20 @@ def set_up(client: FlaskClient, rows: int) -> int:
 _numbers = itertools.count()
 
 
+def small_feeds(client: FlaskClient, count: int) -> None:
+    """So many other feeds of the store, each with a delivery."""
+    for n in range(count):
+        body = {"supplier": f"Small supplier {n}", "name": "List"}
+        feed = client.post("/api/v1/stores/1/feeds", json=body).json["id"]
+        form = {"file": (io.BytesIO(b"code;name;g\nA-1;Spade;900\nA-2;Rake;700\n"), "list.csv")}
+        made = client.post(f"/api/v1/feeds/{feed}/deliveries", data=form)
+        assert made.status_code == 201, made.text
+
+
 def edits(client: FlaskClient, feed: int, count: int) -> list[tuple[float, float]]:
     """Seconds of each of ``count`` edits, in which a step of another field changes: until the
-    sample is filled anew and the state of every field answered, and until the rows in view are."""
+    sample is filled anew and the state of every field answered, and until the rows in view, the
+    open questions and the field in hand are."""
     bench: Any = client.get(f"/api/v1/feeds/{feed}/bench").json
     taken = []
     names = ["name", "brand", "form", "price", "cost", "category"]
@@ -88,6 +101,8 @@ def edits(client: FlaskClient, feed: int, count: int) -> list[tuple[float, float
         answer = client.put(f"/api/v1/feeds/{feed}/draft", json=body)
         middle = time.perf_counter()
         window = client.get(f"/api/v1/feeds/{feed}/window?limit=60")
+        client.get(f"/api/v1/feeds/{feed}/questions")
+        client.get(f"/api/v1/feeds/{feed}/fields/name?row=1")
         taken.append((middle - begin, time.perf_counter() - middle))
         assert answer.status_code == window.status_code == 200, answer.text
         bench = answer.json
@@ -97,10 +112,12 @@ def edits(client: FlaskClient, feed: int, count: int) -> list[tuple[float, float
 @click.command()
 @click.option("--rows", default=1_000_000, show_default=True)
 @click.option("--count", default=40, show_default=True)
-def main(rows: int, count: int) -> None:
+@click.option("--others", default=38, show_default=True, help="Other feeds of the store.")
+def main(rows: int, count: int, others: int) -> None:
     """Compare the two feeds, their edits in turn."""
     OUT.mkdir(exist_ok=True)
     with server() as client:
+        small_feeds(client, others)
         feeds = {n: set_up(client, n) for n in (1000, rows)}
         taken: dict[int, list[tuple[float, float]]] = {n: [] for n in feeds}
         for feed in feeds.values():
@@ -109,7 +126,9 @@ def main(rows: int, count: int) -> None:
             for n, feed in feeds.items():
                 taken[n] += edits(client, feed, 10)
     for n, found in taken.items():
-        for what, seconds in zip(("sample", "window"), zip(*found, strict=True), strict=True):
+        for what, seconds in zip(
+            ("sample", "rows, questions, field"), zip(*found, strict=True), strict=True
+        ):
             p50, p95 = statistics.median(seconds), statistics.quantiles(seconds, n=20)[-1]
             print(f"{n:>10,} rows, {what}: p50 {p50 * 1000:.0f} ms, p95 {p95 * 1000:.0f} ms")
     half = {n: statistics.median(s for s, _ in found) for n, found in taken.items()}

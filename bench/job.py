@@ -32,7 +32,7 @@ def _bundle() -> Bundle:
             part["column"] = _RENAMED.get(part["column"], part["column"])
     data["crosswalk"] = {"fills": fills}
     data["reading"] = {"format": "delimited", "encoding": "utf-8", "delimiter": ";", "decimal": ","}
-    data["category_tables"] = [{"name": "Quarrow categories", "placements": PLACES}]
+    data["category_tables"] = [{"name": "Quarrow Pigments categories", "placements": PLACES}]
     ladder = data["ladders"][0]
     for rung in ladder["rungs"]:
         rung["ending"] = None

@@ -10,8 +10,8 @@ from typing import Any
 import nh3
 import polars as pl
 
-from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
+from nomotax.core.flow.context import Context, Lookups
 from nomotax.core.reading.pictures import PictureIndex
 from nomotax.core.schema.model import StoreField, StoreSchema
 

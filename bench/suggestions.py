@@ -1,17 +1,21 @@
 """How good the suggestions are: hit rates over made-up cases with known answers
-(``python -m bench.suggestions``). The cases were written for this, and not used for tuning."""
+(``python -m bench.suggestions``), and how many of the sure ones are right."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import click
 import polars as pl
 
-from nomotax.core.crosswalk.suggest import rank
-from nomotax.core.lookups.suggest import PlaceIndex, Proposal, rank_words
 from nomotax.core.reading.profile import profile_columns
-from nomotax.core.table import FAULT, ROW
+from nomotax.core.suggest.columns import fits, weigh
+from nomotax.core.suggest.facts import column_facts
+from nomotax.core.suggest.meaning import Meaning, meaning
+from nomotax.core.suggest.paths import Arriving, Places
+from nomotax.core.suggest.weighing import LEAST, SURE, Proposal
+from nomotax.core.suggest.words import rank
 from nomotax.demo.store import CATEGORIES, SCHEMA
 
 #: Columns as unseen suppliers would name and fill them, and the field each should feed.
@@ -74,55 +78,75 @@ PATHS: list[tuple[str, str]] = [
 ]
 
 
-def columns() -> tuple[int, int, int]:
-    """Cases, right at first, right among the first three: the right column for a field."""
-    cases = first = third = 0
+@dataclass
+class Tally:
+    """Decisions, those right at first and among the first three, the sure ones and the right of
+    them."""
+
+    name: str
+    cases: int = 0
+    first: int = 0
+    third: int = 0
+    sure: int = 0
+    sure_right: int = 0
+
+    def add(self, found: Sequence[str], right: str, sure: bool) -> None:
+        hit = list(found[:1]) == [right]
+        self.cases += 1
+        self.first += hit
+        self.third += right in found[:3]
+        self.sure += sure
+        self.sure_right += sure and hit
+
+    def line(self) -> str:
+        sure = f"{self.sure_right / self.sure:>10.0%}" if self.sure else f"{'-':>10}"
+        shares = (self.first / self.cases, self.third / self.cases, self.sure / self.cases)
+        return f"{self.name:<12}{self.cases:>6}" + "".join(f"{s:>8.0%}" for s in shares) + sure
+
+
+def columns() -> Tally:
+    """The right column for a field."""
+    tally = Tally("columns")
     for feed in FEEDS:
         frame = pl.DataFrame({c: values * 20 for c, (_, values) in feed.items()})
-        frame = frame.with_row_index(ROW, 1).with_columns(pl.lit(None, pl.String).alias(FAULT))
-        profiles = profile_columns(frame.lazy())
+        facts = column_facts(profile_columns(frame.lazy()), frame)
+        ranked = fits(weigh(SCHEMA, facts))
         for column, (field, _) in feed.items():
-            found = [s.column for s in rank(SCHEMA[field], profiles, "Some Supplier")][:3]
-            cases += 1
-            first += found[:1] == [column]
-            third += column in found
-    return cases, first, third
+            likely = [fit for fit in ranked[field] if fit.likely >= LEAST]
+            sure = bool(likely) and likely[0].likely >= SURE
+            tally.add([fit.column for fit in likely], column, sure)
+    return tally
 
 
-def words() -> tuple[int, int, int]:
+def words() -> Tally:
     """The store's word for an arriving one."""
-    allowed = SCHEMA["colour"].allowed
-    return _hits([(rank_words(word, allowed), right) for word, right in WORDS])
+    tally = Tally("words")
+    for word, right in WORDS:
+        _add(tally, rank(word, SCHEMA["colour"].allowed), right)
+    return tally
 
 
-def _hits(found: list[tuple[list[Proposal], str]]) -> tuple[int, int, int]:
-    first = sum([p.place for p in proposals[:1]] == [right] for proposals, right in found)
-    third = sum(right in [p.place for p in proposals[:3]] for proposals, right in found)
-    return len(found), first, third
+def paths(model: Meaning | None) -> Tally:
+    """The store's category for an arriving path, with or without the language model."""
+    tally = Tally("categories" if model is None else "with model")
+    places = Places(CATEGORIES, languages=frozenset({"en"}), meaning=model)
+    arriving = [Arriving(tuple(p.strip() for p in path.split("/"))) for path, _ in PATHS]
+    for (_, right), found in zip(PATHS, places.rank(arriving, frozenset({"en"})), strict=True):
+        _add(tally, found, right)
+    return tally
 
 
-def paths() -> tuple[int, int, int]:
-    """The store's category for an arriving path."""
-    index = PlaceIndex(CATEGORIES)
-    return _hits(
-        [(index.rank([p.strip() for p in path.split("/")]), right) for path, right in PATHS]
-    )
-
-
-MEASURES: dict[str, Callable[[], tuple[int, int, int]]] = {
-    "columns": columns,
-    "words": words,
-    "categories": paths,
-}
+def _add(tally: Tally, found: list[Proposal], right: str) -> None:
+    tally.add([p.place for p in found], right, bool(found) and found[0].sure)
 
 
 @click.command()
 def main() -> None:
     """Print the hit rates."""
-    print(f"{'':<12}{'cases':>6}{'top 1':>8}{'top 3':>8}")
-    for name, measure in MEASURES.items():
-        cases, first, third = measure()
-        print(f"{name:<12}{cases:>6}{first / cases:>8.0%}{third / cases:>8.0%}")
+    print(f"{'':<12}{'cases':>6}{'top 1':>8}{'top 3':>8}{'sure':>8}{'of these':>10}")
+    model = meaning()
+    for tally in (columns(), words(), paths(None), *([paths(model)] if model else [])):
+        print(tally.line())
 
 
 if __name__ == "__main__":

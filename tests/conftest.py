@@ -68,6 +68,7 @@ def migrated(cluster):
 
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("NOMOTAX_DATABASE_URL", cluster.url)
+        patch.setenv("NOMOTAX_SECRET_FILE", str(cluster.folder / "secret.key"))
         migrate()
     _copy_database(cluster, "nomotax", "migrated")
     return "migrated"
@@ -80,6 +81,7 @@ def database(cluster, migrated, tmp_path, monkeypatch):
 
     monkeypatch.setenv("NOMOTAX_DATABASE_URL", cluster.url)
     monkeypatch.setenv("NOMOTAX_ARTIFACTS", str(tmp_path / "artifacts"))
+    monkeypatch.setenv("NOMOTAX_SECRET_FILE", str(tmp_path / "secret.key"))
     # The queue's connections are to the database that is dropped here.
     if _queue.cache_info().currsize:
         _queue(cluster.url).close()

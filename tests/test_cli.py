@@ -13,7 +13,9 @@ from pathlib import Path
 import openpyxl
 import polars as pl
 import pytest
+from click.testing import CliRunner
 
+from nomotax.cli.main import main
 from nomotax.demo.formula_docs import with_functions
 from nomotax.demo.load import DATA
 
@@ -192,3 +194,43 @@ def test_inspect_says_how_a_workbook_is_read():
     said = nomotax("inspect", DATA / "brindlecombe-week-1.xlsx").stdout
     assert "512 rows, 17 columns" in said and "damaged by a spreadsheet" in said
     assert "3 lines of titles stand above the names" in said and "also: sheet" in said
+
+
+def test_read_marks_held_rows_and_sums_up_alike_problems(tmp_path):
+    rows = "".join(f"a{n};1;2;3\n" for n in range(30))
+    (tmp_path / "wide.csv").write_text(f"a;b;c\n1;2;3\n{rows}")
+    said = nomotax("read", tmp_path / "wide.csv", "--out", tmp_path / "o.csv")
+    assert said.returncode == 1 and "and 25 more like these, in lines 8, 9" in said.stdout
+    table = pl.read_csv(tmp_path / "o.csv", infer_schema=False)
+    assert table.columns == ["a", "b", "c", "Held because"]
+    assert table["Held because"][0] is None and "4 cells" in table["Held because"][1]
+
+
+@pytest.mark.parametrize(
+    ("out", "reading", "says"),
+    [
+        ("no/such/o.csv", None, "There is no folder"),
+        (".", None, "Use a name that ends in"),
+        ("o.csv", "{}", "it must say its format"),
+        ("o.csv", '{"format": "spoken"}', "it must say its format"),
+    ],
+)
+def test_what_cannot_be_written_or_read_is_said_clearly(tmp_path, out, reading, says):
+    (tmp_path / "f.csv").write_text("a;b\n1;2\n")
+    more = []
+    if reading:
+        (tmp_path / "r.json").write_text(reading)
+        more = ["--reading", tmp_path / "r.json"]
+    said = nomotax("read", tmp_path / "f.csv", "--out", tmp_path / out, *more)
+    assert said.returncode == 2 and says in said.stderr, said.stderr
+    folder = nomotax("read", tmp_path, "--out", tmp_path / "o.csv")
+    assert folder.returncode == 2 and "it is a folder" in folder.stderr
+
+
+def test_a_fault_of_the_program_is_no_doubt_about_the_file(monkeypatch):
+    def broken(*_):
+        raise ZeroDivisionError("oops")
+
+    monkeypatch.setattr("nomotax.cli.reading.flow.inspect_file", broken)
+    said = CliRunner().invoke(main, ["inspect", "any.csv"])
+    assert said.exit_code == 3 and "a fault of the program: oops" in said.output

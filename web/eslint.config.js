@@ -16,6 +16,7 @@ export default tseslint.config(
       "react-refresh/only-export-components": "off",
       "@typescript-eslint/no-explicit-any": "error",
       "max-lines": ["error", 420],
+      "max-len": ["error", { code: 110, ignoreUrls: true }],
     },
   },
 );

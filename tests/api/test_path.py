@@ -72,11 +72,24 @@ def test_another_reading_is_kept_on_the_feed(client):
 def test_suggestions_and_answers_leave_nothing_open(client):
     """Accept what is sure, answer the rest: then every row has a fate but the faulty ones."""
     state = send(client, "post", "/feeds/1/suggestions/accept", {"least": 70})
+    key, price = (
+        next(s for s in state["suggestions"] if s["field"] == f) for f in ("sku", "price")
+    )
+    assert not key["sure"] and not price["sure"]  # one prefixes, the other prices by itself
+    crosswalk = state["crosswalk"]
+    crosswalk["fills"] |= {one["field"]: one["fill"] for one in (key, price)}
+    edit = {"crosswalk": crosswalk, "revision": state["revision"]}
+    state = send(client, "put", "/feeds/1/draft", edit)
     filled = {f["field"]["name"]: f for f in state["fields"] if f["source"]}
     assert len(filled) >= 27 and filled["sku"]["source"] == "ArtNo"
     assert get(client, "/feeds/1/window", limit=1)["results"][0][0] == "QP-004000"
     places = BUNDLE["category_tables"][0]["placements"]
-    send(client, "put", "/feeds/1/categories", {"table": "Quarrow categories", "places": places})
+    send(
+        client,
+        "put",
+        "/feeds/1/categories",
+        {"table": "Quarrow Pigments categories", "places": places},
+    )
     for table in BUNDLE["value_tables"]:
         send(client, "put", "/feeds/1/values", {"table": table["name"], "words": table["entries"]})
     questions = get(client, "/feeds/1/questions")["questions"]
@@ -149,9 +162,12 @@ def test_two_weeks(mapped, work):
     cost = next(c for c in line["changes"] if c["field"] == "cost")
     assert 3.5 < float(cost["percent"]) < 4.5
 
-    words = {"table": "Quarrow colour", "words": {"T": "Turquoise"}}
+    words = {"table": "Quarrow Pigments colour", "words": {"T": "Turquoise"}}
     send(mapped, "put", "/feeds/1/values", words)
-    places = {"table": "Quarrow categories", "places": {"Paint/Casein": "Painting > Casein"}}
+    places = {
+        "table": "Quarrow Pigments categories",
+        "places": {"Paint/Casein": "Painting > Casein"},
+    }
     send(mapped, "put", "/feeds/1/categories", places)
     assert get(mapped, "/feeds/1/questions")["questions"] == []
     third = prepare(mapped, work)

@@ -19,14 +19,13 @@ PRESSED = {
     "formula": "Formula",
     "product": "fr",
     "questions": "open question",
-    "trace": "Where Price comes from",
+    "tree": "What can be done with Painting > Gouache",
 }
 VIEWS = [
     ("arrivals", "/s/1/arrivals", "light"),
     ("reading", "/s/1/feeds/1/reading", "light"),
     ("reading-workbook", "/s/1/feeds/3/reading", "light"),
     ("reading-archive", "/s/1/feeds/4/reading", "light"),
-    ("reading-xml-dark", "/s/1/feeds/2/reading", "dark"),
     ("bench", "/s/1/feeds/1/bench?delivery=6", "light"),
     ("fill", "/s/1/feeds/1/bench?delivery=6&field=price", "light"),
     ("formula", "/s/1/feeds/2/bench?field=name", "light"),
@@ -40,7 +39,8 @@ VIEWS = [
     ("catalog", "/s/1/catalog?category=Painting", "light"),
     ("product", "/s/1/catalog/CW-00402", "light"),
     ("questions", "/s/1/feeds/1/bench?delivery=6", "light"),
-    ("store", "/s/1/schema", "light"),
+    ("store", "/s/1/schema?field=colour", "light"),
+    ("tree", "/s/1/schema?view=categories", "light"),
 ]
 
 
@@ -96,6 +96,14 @@ def take(browser: Browser, address: str, name: str, path: str, scheme: str, out:
     if name in PRESSED:
         page.get_by_role("button", name=PRESSED[name]).first.click()
         page.wait_for_load_state("networkidle")
+    if name == "trace":
+        page.get_by_title("Where Price comes from").click()
+        page.wait_for_load_state("networkidle")
+    if name == "tree":
+        page.get_by_role("menuitem", name="Merge into another").click()
+        page.get_by_label("Into which category").fill("Drawing")
+        page.get_by_role("option", name="Drawing", exact=True).click()
+        page.get_by_text("products get another category").wait_for()
     page.wait_for_timeout(500)
     page.screenshot(path=out / f"{name}.png")
     context.close()

@@ -13,8 +13,9 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from nomotax.artifacts.store import ArtifactStore
+from nomotax.core.crosswalk.evidence import unit_in_name
 from nomotax.core.crosswalk.model import Bundle, Crosswalk, Fill, Part
-from nomotax.core.crosswalk.suggest import plain, prefix_of, unit_in_name
+from nomotax.core.crosswalk.plain import plain, prefix_of
 from nomotax.core.crosswalk.words import describe
 from nomotax.core.errors import NomotaxError, NotFound, TooLarge
 from nomotax.core.lookups.tables import CategoryTable, ValueTable

@@ -7,18 +7,21 @@ import pytest
 
 from nomotax.core.changes.diff import OWNER, compare
 from nomotax.core.crosswalk.compiler import compile_plan
-from nomotax.core.crosswalk.flow import Context, Lookups
+from nomotax.core.crosswalk.evidence import Evidence
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
-from nomotax.core.crosswalk.suggest import ranking, suggest
 from nomotax.core.errors import CrosswalkError, UnreadableFile
+from nomotax.core.flow.context import Context, Lookups
 from nomotax.core.lookups.names import read_names, translated, write_names
-from nomotax.core.lookups.suggest import Before, PlaceIndex, rank_words
 from nomotax.core.lookups.tables import CategoryTable
 from nomotax.core.reading.delimited import read_delimited
 from nomotax.core.reading.model import DelimitedReading
 from nomotax.core.reading.profile import profile_table
 from nomotax.core.schema.model import StoreField, StoreSchema
+from nomotax.core.suggest.facts import column_facts
+from nomotax.core.suggest.fills import ranking, suggest
+from nomotax.core.suggest.memory import Memory, likeliest
+from nomotax.core.suggest.paths import Arriving, Places
 from nomotax.demo.load import DATA
 from nomotax.demo.store import CATEGORIES, STORE_PLACES
 from nomotax.flows.map_file import in_store_writing, map_file
@@ -107,7 +110,7 @@ def statuses(changeset):
 def test_every_row_is_new_changed_same_or_rejected_and_gone_ones_are_told():
     text = "sku,name,price\na,A,1\nb,B,2.00\nc,C,3\nd,D,x\nf,F,9\n"
     catalog = [("b", "me", "B", "2.00"), ("c", "me", "C", "2.50"), ("e", "me", "E", "1"),
-               ("f", "you", "F", "9.00"), ("z", "you", "Z", "1")]  # fmt: skip
+               ("f", "you", "F", "9.01"), ("z", "you", "Z", "1")]  # fmt: skip
     result = changes(text, catalog)
     assert statuses(result) == {"a": "new", "b": "same", "c": "changed", "d": "rejected",
                                 "f": "rejected", "e": "gone"}  # fmt: skip
@@ -118,6 +121,12 @@ def test_every_row_is_new_changed_same_or_rejected_and_gone_ones_are_told():
     assert (changed["old:price"][0], changed["new:price"][0]) == ("2.50", "3.00")
     counts = result.counts()
     assert sum(counts.values()) - counts["gone"] == 5
+
+
+def test_a_row_that_changes_nothing_is_the_same_whoever_owns_the_product():
+    assert statuses(changes("sku,name,price\nf,F,9\n", [("f", "you", "F", "9.00")])) == {
+        "f": "same"
+    }
 
 
 def test_an_empty_cell_leaves_or_clears_as_the_fill_says():
@@ -144,7 +153,9 @@ def test_a_required_field_that_nothing_fills_is_asked_for():
 def test_suggestions_fill_the_demo_right(bundle, schema):
     """Nearly every column finds its field, with steps that make the value right."""
     table = read_delimited(WEEK_1.read_bytes(), bundle.reading)
-    ranked = ranking(schema, profile_table(table), "Quarrow P")
+    profiles = profile_table(table)
+    facts = column_facts(profiles, table.frame)
+    ranked = ranking(schema, facts, Evidence("Quarrow P", profiles, ","))
     found = {s.field: s for s in suggest(schema, ranked, Crosswalk())}
     right = {f: fill.columns[0] for f, fill in bundle.crosswalk.fills.items() if fill.columns}
     right.pop("price")  # worked out from the cost, by a suggestion of its own
@@ -155,17 +166,16 @@ def test_suggestions_fill_the_demo_right(bundle, schema):
     assert weight == ["number", "convert"]
 
 
-def test_places_and_words_are_suggested():
-    index = PlaceIndex(CATEGORIES)
-    ranked = {path: index.rank(path.split("/")) for path in STORE_PLACES}
+def test_places_are_suggested():
+    ranked = dict(zip(STORE_PLACES, placed(*(p.split("/") for p in STORE_PLACES)), strict=True))
     hits = [p for p, place in STORE_PLACES.items() if ranked[p] and ranked[p][0].place == place]
     assert len(hits) >= 0.8 * len(STORE_PLACES)
-    assert index.rank(["Garden furniture"]) == []
-    assert [p.place for p in rank_words("R", ["Red", "Green"])] == ["Red"]
-    assert rank_words("B", ["Blue", "Black"]) == []
-    words = rank_words("semi transparant", ["opaque", "transparent", "semi-transparent"])
-    assert [p.place for p in words] == ["semi-transparent", "transparent"]
-    assert words[0].score > words[1].score
+    assert placed(["Garden furniture"]) == [[]]
+
+
+def placed(*paths, names=None):
+    """Likely places in the demo's tree."""
+    return Places(CATEGORIES, names).rank([Arriving(tuple(p)) for p in paths])
 
 
 def test_what_was_decided_elsewhere_counts_by_how_much_of_the_path_is_the_same():
@@ -177,14 +187,15 @@ def test_what_was_decided_elsewhere_counts_by_how_much_of_the_path_is_the_same()
             "Hand/Tools/Knives": "Studio > Easels",
         },
     )
-    before = Before(Lookups(category_tables={"Mill": tree}), "own")
-    places = PlaceIndex(CATEGORIES)
-    medium = before.places(("Mediums", "Watercolour"), places)
+    before = Memory(Lookups(category_tables={"Mill": tree}), "own")
+    (likely,) = placed(("Mediums", "Watercolour"))
+    medium = likeliest([*before.places(("Mediums", "Watercolour"), CATEGORIES), *likely])
     assert medium[0].place == "Mediums and varnishes > For watercolour"
     assert "Paper > Watercolour paper" in [p.place for p in medium]
     assert all(p.score < 70 for p in medium if p.place.startswith("Paper"))
-    assert before.places(("Sheets", "Watercolour"), places)[0].score == 95
-    pair = before.places(("Shop", "Tools", "Knives"), places)[0]
+    again = before.places(("SHEETS", "Water-Colour"), CATEGORIES)[0]
+    assert again.sure and again.place == "Paper > Watercolour paper"
+    pair = before.places(("Shop", "Tools", "Knives"), CATEGORIES)[0]
     assert pair.place == "Studio > Easels" and "Tools > Knives" in pair.reason
 
 
@@ -194,11 +205,10 @@ def test_a_tree_in_another_language_is_recognised_by_the_stores_own_names():
         "Painting > Oil": {"fr": "Huile", "de": "Öl"},
         "Brushes > Watercolour brushes": {"de": "Aquarellpinsel"},
     }
-    index = PlaceIndex(CATEGORIES, names)
-    assert index.rank(["Beaux-arts", "PEINTURES", "Huile"])[0].place == "Painting > Oil"
-    assert index.rank(["Künstlerbedarf", "öl"])[0].reason == "both say 'ol'"
-    assert index.rank(["Aquarellpinsel"])[0].place == "Brushes > Watercolour brushes"
-    assert PlaceIndex(CATEGORIES).rank(["Huile"]) == []
+    oil = placed(["Beaux-arts", "PEINTURES", "Huile"], ["Künstlerbedarf", "öl"], names=names)
+    assert [found[0].place for found in oil] == ["Painting > Oil"] * 2
+    (brush,) = placed(["Aquarellpinsel"], names=names)
+    assert brush[0].place == "Brushes > Watercolour brushes"
 
     places = {"Painting": {}, "Painting > Oil": {}}
     listed = write_names({"Painting > Oil": {"fr": "Huile, fine", "pt-BR": "Óleo"}})

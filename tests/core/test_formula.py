@@ -12,6 +12,7 @@ from nomotax.core.errors import FormulaError
 from nomotax.core.formula.evaluate import evaluate
 from nomotax.core.formula.parse import DEEPEST, parse
 from nomotax.core.formula.registry import FUNCTIONS
+from nomotax.core.layers import Layers
 
 ROW = {
     "Cost": "1,234.50",
@@ -62,7 +63,35 @@ def test_example_of_the_help(one):
         ("QUOTIENT(-7; 2)", "-3"),
         ("ISODD(-3)", "true"),
         ("TRUNC(-1250; -2)", "-1200"),
-        ("CEILING(-2.31; 0.05)", "-2.3"),
+        ("CEILING(-2.31; -0.05)", "-2.3"),
+        ("CEILING(-2.31; 0.05)", "error: has another sign than its step"),
+        ("CEILING(-2.31)", "-2"),
+        ("CEILING(-2.31; -0.05; 1)", "-2.35"),
+        ("FLOOR(-2.31; -0.05)", "-2.35"),
+        ("FLOOR(-2.31; -0.05; 1)", "-2.3"),
+        ("FLOOR(2.31; -0.05)", "error: has another sign than its step"),
+        ("CHAR(128)", "€"),
+        ("CHAR(256)", "error: '256' is the number of no character"),
+        ('CODE("€uro")', "128"),
+        ('CODE("≈")', "error: '≈' begins with no character of Windows-1252"),
+        ('UNICODE("≈")', "8776"),
+        ("UNICHAR([Zero])", "error: '0' is the number of no character"),
+        ("SQRT(2)", "1.414213562373"),
+        ("SQRT(-1)", "error: has no square root"),
+        ('NUMBERVALUE("1\'234.5"; "."; "\'")', "1234.5"),
+        ('NUMBERVALUE("12_345,6"; ","; "_")', "12345.6"),
+        ("FIXED(1234.5; 1; TRUE)", "1234.5"),
+        ("FIXED(1254.5; -2)", "1,300"),
+        ('TEXTJOIN(","; FALSE(); "a"; ""; "b")', "a,,b"),
+        ('WEEKDAY("2026-11-23"; 11)', "1"),  # a Monday
+        ('WEEKDAY("2026-11-23"; 17)', "2"),
+        ('WEEKDAY("2026-11-23"; 16)', "3"),
+        ('TRIM(" a" & UNICHAR(160) & "  b" & UNICHAR(10))', "a\u00a0 b\n"),
+        ('MID("abc"; 0; 1)', "error: '0' is a place before the text; places count from 1"),
+        ('MID("abc"; 9; 1)', ""),
+        ('MID("abc"; 1; -1)', "error: '-1' is no count of characters"),
+        ('FIND("a"; "abc"; 0)', "error: '0' is a place before the text; places count from 1"),
+        ('FIND("a"; "abc"; 9)', "error: 'abc' does not hold the text that is looked for"),
         ("MROUND(-2.38; 0.05)", "-2.4"),
         ("SUM([None]; [Zero]; 2)", "2"),
         ("AVERAGE([None]; 2; 4)", "3"),
@@ -125,6 +154,29 @@ def test_mistake_has_its_place(formula, start, end, said):
     assert said in f"{caught.value.message} {caught.value.remedy}"
     if start is not None:
         assert (caught.value.start, caught.value.end) == (start, end)
+
+
+@pytest.mark.parametrize(
+    "formula",
+    ["SUM(" + ";".join(["[A]"] * 60) + ")", "[A]^20", "POWER(1.01; 20)", "[A]" + "*[A]" * 60,
+     "IF([A]>1;" * 30 + "1" + ";2)" * 30, '"x"' + "&[A]" * 90],
+)  # fmt: skip
+def test_the_time_of_a_formula_grows_with_its_length(formula, monkeypatch):
+    """Each part is worked out once: the expressions that are made are as many as the parts, and
+    none holds another whole."""
+    made = []
+    keep = Layers.keep
+    monkeypatch.setattr(Layers, "keep", lambda self, e: made.append(e) or keep(self, e))
+    value, wrong = evaluate(formula, {"A": "1"})
+    assert value and wrong is None
+    assert len(made) < 60 * formula.count("[") + 600
+    assert max(len(str(e)) for e in made) < 6_000
+
+
+def test_a_formula_of_too_many_parts_is_refused_with_its_place():
+    with pytest.raises(FormulaError, match="more than 1,000 parts") as refused:
+        evaluate("SUM(" + ";".join(["1"] * 2_000) + ")", {})
+    assert refused.value.start is not None
 
 
 def test_deep_brackets_are_no_harm():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from decimal import ROUND_CEILING, ROUND_HALF_UP, Decimal
+from fractions import Fraction
 
 import polars as pl
 import pytest
@@ -10,26 +11,38 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from nomotax.core.crosswalk.compiler import compile_plan
+from nomotax.core.crosswalk.model import Crosswalk
+from nomotax.core.crosswalk.problems import problems_of
+from nomotax.core.crosswalk.steps.lookups import UseLadder
 from nomotax.core.errors import UnreadableFile
+from nomotax.core.flow.context import Context, Lookups
+from nomotax.core.flow.flow import Flow
+from nomotax.core.formula.terms import Term
+from nomotax.core.layers import Layers
 from nomotax.core.numbers import SCALE
 from nomotax.core.pricing.ladder import Ladder, Look, shares
 from nomotax.core.pricing.rates import read_rates
+from nomotax.core.schema.model import StoreField, StoreSchema
+from nomotax.core.table import FAULT, ROW
 
 CENT = Decimal("0.01")
-costs = st.decimals(min_value=0, max_value=100_000, places=4)
+costs = st.decimals(min_value=Decimal("0.0001"), max_value=100_000, places=4)
 percents = st.decimals(min_value=0, max_value=95, places=2)
 endings = st.sampled_from(["none", "99", "95", "whole", "five"])
 
 
 def prices(ladder, *values):
     frame = pl.DataFrame({"c": [Decimal(v) for v in values]}, schema={"c": pl.Decimal(38, SCALE)})
-    return frame.select(ladder.price(pl.col("c")).value).to_series().to_list()
+    layers = Layers()
+    made = ladder.price(pl.col("c"), layers.keep).value
+    return layers.apply(frame.lazy()).select(made).collect().to_series().to_list()
 
 
-def one_rung(kind, amount, ending="none", floor="0"):
+def one_rung(kind, amount, ending="none", floor="0", **more):
     rungs = [{"start": "0", "kind": kind, "amount": str(amount)}]
     return Ladder.model_validate(
-        {"name": "l", "rungs": rungs, "ending": ending, "floor": str(floor)}
+        {"name": "l", "rungs": rungs, "ending": ending, "floor": str(floor)} | more
     )
 
 
@@ -133,11 +146,12 @@ def full_prices(**columns):
     money = pl.Decimal(38, SCALE)
     texts = {"category": pl.String, "brand": pl.String}
     frame = pl.DataFrame(columns, schema={c: texts.get(c, money) for c in columns})
-    look = Look(text=pl.col, number=pl.col, fact=pl.col)
-    made = Ladder.model_validate(FULL).price(pl.col("cost"), look=look)
+    look = Look(text=pl.col, number=pl.col, weight=pl.col, fact=pl.col)
+    layers = Layers()
+    made = Ladder.model_validate(FULL).price(pl.col("cost"), layers.keep, look)
     stages = [value.alias(f"{n} {name}") for n, (name, value) in enumerate(made.stages)]
-    return frame.select(made.value.alias("price"), made.rule.alias("rule"),
-                        made.squeezed.alias("squeezed"), *stages)  # fmt: skip
+    told = [made.value.alias("price"), made.rule.alias("rule"), made.squeezed.alias("squeezed")]
+    return layers.apply(frame.lazy()).select(*told, *stages).collect()
 
 
 def test_landed_cost_tax_rules_and_limits_number_by_number():
@@ -170,7 +184,7 @@ def test_landed_cost_tax_rules_and_limits_number_by_number():
 
 
 @settings(max_examples=80, deadline=None)
-@given(cost=costs, weight=st.decimals(0, 50, places=3), least=st.decimals(0, 500, places=2))
+@given(cost=costs, weight=st.decimals("0.001", 50, places=3), least=st.decimals(0, 500, places=2))
 def test_never_below_any_floor(cost, weight, least):
     made = full_prices(cost=[cost], weight=[weight], category=["Paper"], brand=[None],
                        least=[least], most=[None])  # fmt: skip
@@ -197,6 +211,113 @@ def test_rungs_may_go_by_another_number(weight):
         assert (price, unbanded) == (None, True)
     else:
         assert (price, unbanded) == (Decimal(20) if weight < Decimal("2.5") else Decimal(17), False)
+
+
+@pytest.mark.parametrize(
+    ("ladder", "cost", "price"),
+    [
+        # 89.81 x 0.9126 + 65 % is 135.2349999: below the half cent.
+        (one_rung("markup", 65), Decimal("89.81") * Decimal("0.9126"), "135.23"),
+        # 99.4899996 is nearer to 98.99 than to 99.99.
+        (one_rung("markup", 50, "99"), "66.3266664", "98.99"),
+        (one_rung("markup", 50, "99"), "66.3266667", "99.99"),
+        (one_rung("markup", 0, "99", toward="up"), "99.000001", "99.99"),
+        (one_rung("markup", 0, "99", toward="up"), "98.99", "98.99"),
+        (one_rung("markup", 10, "99", toward="down"), "100", "109.99"),
+        (one_rung("markup", 10, "99", toward="down"), "99.98", "108.99"),
+        # The floor is the stronger: 109.98 may not fall under 109 + nothing.
+        (one_rung("markup", 0, "99", toward="down"), "109", "109.99"),
+        (one_rung("markup", 5, floor="20", floor_by="percent"), "10", "12.00"),
+        (one_rung("markup", 30, floor="20", floor_by="percent"), "10", "13.00"),
+    ],
+)
+def test_a_price_is_rounded_once_and_ends_as_chosen(ladder, cost, price):
+    assert prices(ladder, cost) == [Decimal(price)]
+
+
+@settings(max_examples=150, deadline=None)
+@given(cost=costs, rate=st.decimals("0.0001", 9, places=6), amount=percents, tax=percents,
+       kind=st.sampled_from(["markup", "margin", "multiple"]))  # fmt: skip
+def test_rate_rung_and_tax_are_rounded_once(cost, rate, amount, tax, kind):
+    """As fractions work it out: cost x rate, the rung, the tax, then to the cent, half upwards."""
+    ladder = one_rung(kind, amount, tax="in", tax_rate=str(tax))
+    factor = {"markup": 1 + Fraction(amount) / 100, "multiple": Fraction(amount),
+              "margin": 1 / (1 - Fraction(amount) / 100)}[kind]  # fmt: skip
+    gross = Fraction(cost) * Fraction(rate) * (1 + Fraction(tax) / 100)
+    rounded = (2 * gross * factor * 100 + 1) // 2
+    wanted = max(rounded, -((-gross * 100) // 1), 1)
+    assert prices(ladder, cost * rate) == [Decimal(int(wanted)) / 100]
+
+
+HELD = {"name": "l", "rungs": [{"start": "0", "amount": "50"}]}
+FREIGHT = {"landed": {"freight_per_kg": "2", "weight_field": "weight"}}
+
+
+@pytest.mark.parametrize(
+    ("extra", "cost", "weight", "price", "kind"),
+    [
+        ({}, "0", None, None, "no_cost"),
+        ({}, "1000000000", None, None, "too_dear"),
+        ({"rungs": [{"start": "0", "kind": "multiple", "amount": "100000"}]}, "999999", None,
+         None, "too_dear"),
+        (FREIGHT, "10", None, None, "no_weight"),
+        (FREIGHT, "10", "-1", None, "no_weight"),
+        (FREIGHT, "10", "0", None, "no_weight"),
+        (FREIGHT, "10", "99999999", None, "no_weight"),
+        (FREIGHT, "10", "2500", "22.50", None),
+    ],
+)  # fmt: skip
+def test_what_makes_no_price_is_the_rows_problem(extra, cost, weight, price, kind):
+    """The weight is kept in grams: freight goes by the kilogram all the same."""
+    fields = (StoreField(name="k"), StoreField(name="p", kind="money", currency="EUR"),
+              StoreField(name="weight", kind="measure", unit="g"))  # fmt: skip
+    fills = {"k": {"parts": [{"column": "k"}]},
+             "weight": {"parts": [{"column": "w"}], "steps": [{"do": "number"}]},
+             "p": {"parts": [{"column": "c"}],
+                   "steps": [{"do": "number"}, {"do": "ladder", "ladder": "l"}]}}  # fmt: skip
+    ctx = Context(lookups=Lookups(ladders={"l": Ladder.model_validate(HELD | extra)}))
+    frame = pl.DataFrame({ROW: [1], FAULT: [None], "k": ["a"], "c": [cost], "w": [weight]},
+                         schema_overrides={FAULT: pl.String, "w": pl.String})  # fmt: skip
+    schema = StoreSchema(name="s", key="k", fields=fields)
+    plan = compile_plan(Crosswalk.model_validate({"fills": fills}), schema, ctx, ["k", "c", "w"])
+    filled = plan.fill(frame)
+    assert filled["p"].to_list() == [price and Decimal(price)]
+    assert problems_of(filled, plan, frame)["kind"].to_list() == [kind] * (kind is not None)
+
+
+@pytest.mark.parametrize(
+    ("crossed", "price", "asked"),
+    [("hold", "12", True), ("floor", "30", False), ("ceiling", "12", False)],
+)
+def test_where_floor_and_ceiling_cross_one_is_chosen(crossed, price, asked):
+    """Never below 30, never above 12."""
+    ladder = Ladder.model_validate(HELD | {"crossed": crossed, "floor": "20", "most_field": "m"})
+    frame = pl.DataFrame({"c": [Decimal(10)], "m": [Decimal(12)]},
+                         schema=dict.fromkeys("cm", pl.Decimal(38, SCALE)))  # fmt: skip
+    made = ladder.price(pl.col("c"), look=Look(number=lambda name: pl.col("m")))
+    assert frame.select(made.value).item() == Decimal(price)
+    names = SimpleNames({"m": pl.col("m")})
+    flow = UseLadder(ladder="l").apply(
+        Flow(pl.col("c"), numeric=True),
+        Context(lookups=Lookups(ladders={"l": ladder}), names=names),
+    )
+    held = [f for f in flow.faults if f.kind == "squeezed"]
+    assert bool(held) is asked and all(frame.select(f.mask).item() for f in held)
+
+
+class SimpleNames:
+    """Fields that are columns of numbers."""
+
+    def __init__(self, fields):
+        self.fields = fields
+
+    def field(self, name):
+        return Term("number", self.fields[name])
+
+    def fact(self, name):
+        return pl.lit(None, pl.String)
+
+    column = fact
 
 
 def test_rates_of_a_list_are_read_whole_or_not_at_all():

@@ -6,11 +6,13 @@ import polars as pl
 import pytest
 from stdnum import ean
 
-from nomotax.core.crosswalk.flow import Context, Flow, Severity
 from nomotax.core.errors import SchemaError
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Flow, Severity
+from nomotax.core.gtin import check_digit
+from nomotax.core.kinds import FieldKind
 from nomotax.core.schema.checks import conform
-from nomotax.core.schema.gtin import check_digit
-from nomotax.core.schema.model import FieldKind, Role, StoreField
+from nomotax.core.schema.model import Role, StoreField
 from nomotax.core.schema.table_schema import from_descriptor, from_template, to_descriptor
 
 

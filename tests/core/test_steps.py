@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from decimal import ROUND_HALF_UP, Decimal
+from fractions import Fraction
 
 import pint
 import polars as pl
@@ -12,10 +13,10 @@ from hypothesis import strategies as st
 from pydantic import TypeAdapter
 
 from nomotax.core.crosswalk.compiler import compile_plan
-from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Chain, Crosswalk, Step
 from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.errors import CrosswalkError
+from nomotax.core.flow.context import Context, Lookups
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.pricing.rates import Rate
 from nomotax.core.schema.model import StoreField, StoreSchema
@@ -206,26 +207,100 @@ def registry():
     made = pint.UnitRegistry(non_int_type=Decimal)
     for name, count in [("dozen", 12), ("pair", 2), ("gross", 144), ("ream", 500)]:
         made.define(f"{name} = {count} * count")
+    made.define("international_acre = 43560 * foot**2")
     return made
 
 
-_PINT = {"in": "inch", "ft": "foot", "yd": "yard", "floz": "fluid_ounce", "cm2": "cm**2",
-         "m2": "m**2", "gsm": "g/m**2", "pc": "count", "dz": "dozen", "t": "tonne", "pt": "pint",
-         "qt": "quart", "gal": "gallon", "cm3": "cm**3", "m3": "m**3", "mm2": "mm**2",
-         "in2": "inch**2", "ft2": "foot**2", "kgm2": "kg/m**2", "pr": "pair", "C": "degC",
-         "F": "degF", "K": "kelvin"}  # fmt: skip
+_PINT = {"in": "inch", "ft": "foot", "yd": "yard", "floz": "fluid_ounce", "gsm": "g/m**2",
+         "pc": "count", "dz": "dozen", "t": "tonne", "pt": "pint", "qt": "quart", "gal": "gallon",
+         "kgm2": "kg/m**2", "pr": "pair", "C": "degC", "F": "degF", "K": "kelvin", "R": "degR",
+         "ct": "carat", "ozt": "troy_ounce", "ston": "short_ton", "lton": "long_ton",
+         "mil": "thou", "mi": "mile", "nmi": "nautical_mile", "tsp": "teaspoon", "ha": "hectare",
+         "tbsp": "tablespoon", "bbl": "oil_barrel", "ukfloz": "imperial_fluid_ounce",
+         "ukpt": "imperial_pint", "ukqt": "imperial_quart", "ukgal": "imperial_gallon",
+         "acre": "international_acre"}  # fmt: skip
+
+
+def in_pint(code):
+    plain = _PINT.get(code, code)
+    if code in _PINT:
+        return plain
+    return f"{_PINT.get(code[:-1], code[:-1])}**{code[-1]}" if code[-1] in "23" else plain
+
+
+@pytest.mark.parametrize("source", list(UNITS))
+def test_units_agree_with_an_independent_library(source, registry):
+    """Every unit of the dimension as the target, to the eighth place."""
+    quantity = registry.Quantity(Decimal("123.45"), in_pint(source))
+    for target in (u for u in UNITS if UNITS[u].dimension == UNITS[source].dimension):
+        expected = Decimal(quantity.to(in_pint(target)).magnitude)
+        if expected > 10**12:
+            continue  # no goods
+        steps = [{"do": "number"}, {"do": "convert", "source": source, "target": target}]
+        results, kinds = run(["123.45"], steps, kind="decimal", decimals=8)
+        assert kinds == [] and abs(results[0] - expected) <= Decimal("0.00000001"), target
+
+
+numbers = st.decimals(min_value=0, max_value=10_000, places=4)
+SAME = [(a, b) for a in UNITS for b in UNITS
+        if UNITS[a].dimension == UNITS[b].dimension != "temperature"]  # fmt: skip
+
+
+@settings(max_examples=200, deadline=None)
+@given(number=numbers, pair=st.sampled_from(SAME), places=st.integers(0, 8))
+def test_a_conversion_is_right_to_the_fields_last_place(number, pair, places):
+    """As fractions work it out, rounded once."""
+    source, target = pair
+    exact = Fraction(number) * UNITS[source].factor / UNITS[target].factor
+    if exact >= 10**9:
+        return
+    scaled = exact * 10**places
+    expected = Decimal((2 * scaled.numerator + scaled.denominator) // (2 * scaled.denominator))
+    for steps in (
+        [{"do": "number"}, {"do": "convert", "source": source, "target": target}],
+        [{"do": "measure", "target": target, "stated": source}],
+    ):
+        results, kinds = run([f"{number:f}"], steps, kind="decimal", decimals=places)
+        assert (results, kinds) == ([expected.scaleb(-places)], []), steps
 
 
 @pytest.mark.parametrize(
-    ("source", "target"),
-    [(a, b) for a in UNITS for b in UNITS if UNITS[a].dimension == UNITS[b].dimension],
-)
-def test_units_agree_with_an_independent_library(source, target, registry):
-    quantity = registry.Quantity(Decimal("123.45"), _PINT.get(source, source))
-    expected = quantity.to(_PINT.get(target, target)).magnitude
-    steps = [{"do": "number"}, {"do": "convert", "source": source, "target": target}]
-    results, _ = run(["123.45"], steps, kind="decimal", decimals=8)
-    assert abs(results[0] - Decimal(expected)) <= Decimal("0.000001")
+    ("text", "target", "result"),
+    [
+        ("1 200 mm", "mm", "1200"), ("1\u202f200 mm", "mm", "1200"), ("1'200 mm", "mm", "1200"),
+        ("½ in", "in", "0.5"), ("1½ in", "in", "1.5"), ("1-1/2 in", "in", "1.5"),
+        ("5'3\"", "in", "63"), ("5'3", "in", "63"), ("5 ft 3 in", "in", "63"),
+        ("1.5e3 g", "g", "1500"), ("-18 °C", "C", "-18"), ("\u221218 °C", "C", "-18"),
+        ("2 sq ft", "ft2", "2"), ("2 Sq. Ft.", "ft2", "2"), ("212 ℃", "C", "212"),
+        ("3 US gal", "gal", "3"), ("3 UK gal", "ukgal", "3"), ("12 fl. oz.", "floz", "12"),
+        ("1 stone 2 lb 3 oz", "oz", "259"), ("1 st 2 lb 3 oz", "oz", "259"),
+        ("3 m 50 cm", "cm", "350"), ("80 g/m2", "gsm", "80"), ("10 cm2", "cm2", "10"),
+        ("ca. 12 cm", "cm", "12"), ("491.67 °R", "C", "0"), ("5 ct", "g", "1"),
+        ("1,234.5 g", "g", "1234.5"),
+    ],
+)  # fmt: skip
+def test_measures_as_people_write_them(text, target, result):
+    assert run([text], [{"do": "measure", "target": target}]) == ([result], [])
+
+
+def test_thousands_of_measures_are_no_second_measure():
+    step = {"do": "measure", "target": "g"}
+    assert run(["1 234,5 g"], [step], decimal=",") == (["1234.5"], [])
+    assert run(["1.234,5 g"], [step], decimal=",") == (["1234.5"], [])
+
+
+@given(st.text(alphabet="0123456789.,'\" -+/x½ cmftinlbozg()e°", max_size=12))
+def test_no_measure_becomes_empty_without_a_problem(text):
+    for part in (0, 1, 2):
+        results, kinds = run([text], [{"do": "measure", "target": "cm", "part": part}])
+        assert results[0] is not None or kinds or not text.strip()
+
+
+def test_digits_beyond_the_last_place_do_not_round_twice():
+    """1.00499999999999 is under the half, however many nines follow."""
+    steps = [{"do": "number"}]
+    results, _ = run(["1.00499999999999999", "1.005"], steps, kind="decimal")
+    assert results == [Decimal("1.00"), Decimal("1.01")]
 
 
 def test_units_of_different_dimension_do_not_convert():
@@ -243,8 +318,8 @@ def test_value_table_rules_for_other_words():
     for otherwise, expected in [("as_is", "T"), ("empty", None), ("word", "Other")]:
         table = ValueTable(name="t", otherwise=otherwise, word="Other", entries={"R": "Red"})
         frame = pl.DataFrame({"v": ["R", "T"]})
-        from nomotax.core.crosswalk.flow import Flow
         from nomotax.core.crosswalk.steps.lookups import UseValueTable
+        from nomotax.core.flow.flow import Flow
 
         flow = UseValueTable(table="t").apply(
             Flow(pl.col("v")), Context(lookups=Lookups({"t": table}))

@@ -7,9 +7,9 @@ import pytest
 
 from nomotax.core.changes.diff import OWNER, compare
 from nomotax.core.crosswalk.compiler import compile_plan
-from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
+from nomotax.core.flow.context import Context, Lookups
 from nomotax.core.lookups.tables import CategoryTable
 from nomotax.core.reading.pictures import index_of, pictures_in
 from nomotax.core.schema.model import StoreSchema

@@ -35,7 +35,7 @@ def test_migrating_again_changes_nothing(database):
     migrate()
     with engine_for(database.url).connect() as connection:
         assert (
-            connection.execute(text("select version_num from alembic_version")).scalar() == "0006"
+            connection.execute(text("select version_num from alembic_version")).scalar() == "0008"
         )
 
 
@@ -96,4 +96,4 @@ def test_the_cluster_lives_where_its_user_can_reach_it(tmp_path):
     closed.parent.chmod(0o700)
     assert cluster_folder(closed) != closed / "pg"
     assert cluster_folder(closed) == cluster_folder(closed)
-    assert Cluster(closed, 5).url == "postgresql://postgres@127.0.0.1:5/nomotax"
+    assert Cluster(closed, 5).url == "postgresql://postgres:@127.0.0.1:5/nomotax"

@@ -9,6 +9,7 @@ const place = <M extends Record<string, unknown>>(load: () => Promise<M>, name: 
   lazy: async () => ({ Component: (await load())[name] as React.ComponentType }),
 });
 
+/** The addresses of all places. */
 export const router = createBrowserRouter([
   { path: "/", Component: Start },
   {

@@ -1,5 +1,15 @@
 import "@testing-library/jest-dom/vitest";
 import { cleanup } from "@testing-library/react";
-import { afterEach } from "vitest";
+import { afterEach, beforeEach, vi } from "vitest";
 
-afterEach(cleanup);
+/** jsdom lays nothing out, so that nothing changes its size. */
+class Observer {
+  observe() {}
+  disconnect() {}
+}
+
+beforeEach(() => vi.stubGlobal("ResizeObserver", Observer));
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});

@@ -3,6 +3,7 @@
 import { createTheme } from "@mui/material/styles";
 
 const family = "'Inter Variable', 'DejaVu Sans', sans-serif";
+/** The family of data. */
 export const mono = "'JetBrains Mono Variable', 'DejaVu Sans Mono', monospace";
 
 declare module "@mui/material/styles" {
@@ -16,6 +17,7 @@ declare module "@mui/material/styles" {
   }
 }
 
+/** Our look, light and dark. */
 export const theme = createTheme({
   cssVariables: { colorSchemeSelector: "data-scheme" },
   colorSchemes: {
@@ -24,11 +26,11 @@ export const theme = createTheme({
         primary: { main: "#1d5560" },
         secondary: { main: "#6b6455" },
         background: { default: "#f6f3ec", paper: "#fffdf8" },
-        text: { primary: "#23211c", secondary: "#6b6455" },
+        text: { primary: "#23211c", secondary: "#625b4d" },
         divider: "#ddd6c6",
         error: { main: "#a3312a" },
         warning: { main: "#8a5a00" },
-        state: { arrived: "#6b6455", changed: "#54459b", question: "#8a5a00", refused: "#a3312a" },
+        state: { arrived: "#625b4d", changed: "#54459b", question: "#8a5a00", refused: "#a3312a" },
         paper2: { arriving: "#f0ebdf", head: "#e9e3d4", line: "#e4decf", hand: "#d9e6e6" },
       },
     },
@@ -37,11 +39,11 @@ export const theme = createTheme({
         primary: { main: "#7fc0c8" },
         secondary: { main: "#a89f8c" },
         background: { default: "#121210", paper: "#191815" },
-        text: { primary: "#e9e4d8", secondary: "#a39b8a" },
+        text: { primary: "#e9e4d8", secondary: "#b3ab9a" },
         divider: "#34312a",
         error: { main: "#ef8a80" },
         warning: { main: "#e3b45c" },
-        state: { arrived: "#a39b8a", changed: "#b3a6f0", question: "#e3b45c", refused: "#ef8a80" },
+        state: { arrived: "#b3ab9a", changed: "#b3a6f0", question: "#e3b45c", refused: "#ef8a80" },
         paper2: { arriving: "#1f1d19", head: "#26241f", line: "#2b2822", hand: "#22383b" },
       },
     },
@@ -74,6 +76,7 @@ export const theme = createTheme({
       styleOverrides: {
         root: { fontSize: 12.5, background: "var(--mui-palette-background-paper)" },
         input: { padding: "5px 9px", height: 18 },
+        multiline: { padding: 0 },
       },
     },
     MuiMenuItem: { styleOverrides: { root: { fontSize: 12.5, minHeight: 28 } } },
@@ -91,13 +94,21 @@ export const theme = createTheme({
       styleOverrides: {
         "html, body, #root": { height: "100%" },
         body: { overflow: "hidden", fontVariantNumeric: "tabular-nums" },
-        ".mono, .mono.MuiTypography-root, .mono.MuiTableCell-root": { fontFamily: mono, fontSize: 11.5 },
-        "a": { color: "var(--mui-palette-primary-main)" },
+        ".mono, .mono.MuiTypography-root, .mono.MuiTableCell-root": {
+          fontFamily: mono,
+          fontSize: 11.5,
+          fontVariantLigatures: "none",
+        },
+        a: { color: "var(--mui-palette-primary-main)" },
         ":focus-visible": {
           outline: "2px solid var(--mui-palette-primary-main)",
           outlineOffset: -1,
         },
         "*": { scrollbarWidth: "thin" },
+        // Who has asked for less motion gets colours at once.
+        "@media (prefers-reduced-motion: reduce)": {
+          "*, *::before, *::after": { transition: "none !important" },
+        },
       },
     },
   },

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from http import HTTPStatus
-from typing import Any
+from typing import Any, Literal
 
 import structlog
 from flask import Flask, Response, request, send_file
@@ -47,6 +47,10 @@ class RunPath(BaseModel):
 
 class DeliveryPath(BaseModel):
     delivery_id: int
+
+
+class FileQuery(BaseModel):
+    format: Literal["csv", "xlsx", "jsonl", "parquet"] = "csv"
 
 
 class OfDelivery(BaseModel):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, FileStorage, Tag
+from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from nomotax.api.answers import (
@@ -14,14 +14,10 @@ from nomotax.api.answers import (
     RunPath,
     StorePath,
     answer,
-    attachment,
 )
-from nomotax.core.crosswalk.model import Chain
-from nomotax.core.pricing.rates import Rate
-from nomotax.flows import decisions, formulas, lookups, rates, trace, versions
-from nomotax.flows.decisions import KeptField, Verdicts
+from nomotax.flows import decisions, formulas, trace, versions
+from nomotax.flows.decisions import Verdicts
 from nomotax.flows.formulas import FormulaTrial, FunctionHelp
-from nomotax.flows.lookups import LookupHistory, LookupList, TablePatch
 from nomotax.flows.trace import TracedValue
 from nomotax.flows.versions import VersionList
 
@@ -81,38 +77,6 @@ class CopySource(BaseModel):
 
 class MissingColumns(BaseModel):
     missing: list[str]
-
-
-class LookupQuery(BaseModel):
-    kind: str
-    name: str
-
-
-class TableQuery(BaseModel):
-    name: str
-
-
-class RatesFile(BaseModel):
-    file: FileStorage
-
-
-class RatesAddress(BaseModel):
-    address: str = Field(max_length=500)
-
-
-class RatesTaken(BaseModel):
-    """The rates that were kept: those that are not older than the ones before."""
-
-    rates: list[Rate]
-
-
-class TableFile(BaseModel):
-    file: FileStorage
-    name: str
-
-
-class Taken(BaseModel):
-    entries: int
 
 
 @api.get("/formula/functions", responses={200: FunctionList})
@@ -186,70 +150,3 @@ def decide(path: FeedPath, body: Verdicts) -> Response:
     """Refuse a suggestion, put a question off, or take either back."""
     decisions.decide(path.feed_id, body)
     return answer(Done())
-
-
-@api.put("/stores/<int:store_id>/kept", responses={200: Done})
-def keep_by_hand(path: StorePath, body: KeptField) -> Response:
-    """Keep a product's field from feeds, or give it back to them."""
-    decisions.keep_by_hand(path.store_id, body)
-    return answer(Done())
-
-
-@api.get("/stores/<int:store_id>/lookups", responses={200: LookupList})
-def get_lookups(path: StorePath) -> Response:
-    """Every saved look-up of the store, and the feeds that use it."""
-    return answer(lookups.all_lookups(path.store_id))
-
-
-@api.get("/stores/<int:store_id>/lookups/history", responses={200: LookupHistory})
-def get_history(path: StorePath, query: LookupQuery) -> Response:
-    """Who changed what in a look-up, and when."""
-    return answer(lookups.history(path.store_id, query.kind, query.name))
-
-
-@api.put("/stores/<int:store_id>/rates", responses={200: Done})
-def put_rate(path: StorePath, body: Rate) -> Response:
-    """Keep an exchange rate."""
-    lookups.save(path.store_id, body)
-    return answer(Done())
-
-
-@api.post("/stores/<int:store_id>/rates.csv", responses={200: RatesTaken})
-def import_rates(path: StorePath, form: RatesFile) -> Response:
-    """Take rates from a CSV file with the columns day, source, target, rate."""
-    name = form.file.filename or "a file"
-    return answer(RatesTaken(rates=rates.take_rates(path.store_id, form.file.stream.read(), name)))
-
-
-@api.post("/stores/<int:store_id>/rates/fetch", responses={200: RatesTaken})
-def fetch_rates(path: StorePath, body: RatesAddress) -> Response:
-    """Fetch such a file from an address, which is remembered."""
-    return answer(RatesTaken(rates=rates.fetch_rates(path.store_id, body.address)))
-
-
-@api.put("/stores/<int:store_id>/chains", responses={200: Done})
-def put_chain(path: StorePath, body: Chain) -> Response:
-    """Keep a chain of steps under its name."""
-    lookups.save(path.store_id, body)
-    return answer(Done())
-
-
-@api.put("/stores/<int:store_id>/value-tables", responses={200: Done})
-def patch_table(path: StorePath, body: TablePatch) -> Response:
-    """Change how a value table matches and what becomes of other words."""
-    lookups.patch_table(path.store_id, body)
-    return answer(Done())
-
-
-@api.get("/stores/<int:store_id>/value-tables.csv")
-def export_table(path: StorePath, query: TableQuery) -> Response:
-    """A value table as CSV: arriving, store."""
-    data = lookups.table_csv(path.store_id, query.name)
-    return attachment(data, f"{query.name}.csv", "text/csv; charset=utf-8")
-
-
-@api.post("/stores/<int:store_id>/value-tables.csv", responses={200: Taken})
-def import_table(path: StorePath, form: TableFile) -> Response:
-    """Take words from a CSV file of two columns: arriving, store."""
-    count = lookups.take_csv(path.store_id, form.name, form.file.stream.read())
-    return answer(Taken(entries=count))

@@ -9,12 +9,21 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, FileStorage, Tag
 from pydantic import BaseModel, Field
 
-from nomotax.api.answers import RESPONSES, DeliveryPath, Done, FeedPath, answer
+from nomotax.api.answers import (
+    MEDIA_TYPES,
+    RESPONSES,
+    DeliveryPath,
+    Done,
+    FeedPath,
+    FileQuery,
+    answer,
+    attachment,
+)
 from nomotax.core.reading.model import Offer, Reading
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.table import FAULT, ROW
-from nomotax.flows import pictures, reading, receive
+from nomotax.flows import pictures, reading, receive, removals
 from nomotax.jobs.app import defer
 from nomotax.records.tables import Delivery
 
@@ -29,6 +38,10 @@ api = APIBlueprint(
 
 class Upload(BaseModel):
     file: FileStorage
+
+
+class MoveTo(BaseModel):
+    feed_id: int
 
 
 class DeliveryView(BaseModel):
@@ -223,6 +236,19 @@ def get_rows(path: DeliveryPath, query: TableQuery) -> Response:
             rows=[list(r) for r in cells.iter_rows()],
         )
     )
+
+
+@api.get("/deliveries/<int:delivery_id>/table")
+def download_table(path: DeliveryPath, query: FileQuery) -> Response:
+    """The table a delivery became, companions joined, as a file."""
+    name, data = receive.table_file(path.delivery_id, query.format)
+    return attachment(data, name, MEDIA_TYPES[query.format])
+
+
+@api.post("/deliveries/<int:delivery_id>/move", responses={200: DeliveryView})
+def move_delivery(path: DeliveryPath, body: MoveTo) -> Response:
+    """Give a delivery to another feed, and read it as that feed reads."""
+    return answer(_view(_queued(removals.move_delivery(path.delivery_id, body.feed_id))))
 
 
 @api.get("/pictures/<name>")

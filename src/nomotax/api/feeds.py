@@ -14,13 +14,12 @@ from nomotax.api.answers import (
     answer,
     attachment,
 )
-from nomotax.core.crosswalk.model import Bundle, Crosswalk
+from nomotax.core.crosswalk.assumptions import About
+from nomotax.core.crosswalk.model import Bundle, Crosswalk, Fill
 from nomotax.core.lookups.tables import Otherwise
-from nomotax.core.pricing.ladder import Ladder
-from nomotax.flows import bench, crosswalks, placing, prices, questions
+from nomotax.flows import bench, crosswalks, filling, placing, questions, removals
 from nomotax.flows.bench import BenchState, FieldDetail, Window
 from nomotax.flows.placing import CategoryView, ValueTableView
-from nomotax.flows.prices import PriceView
 from nomotax.flows.questions import Question
 from nomotax.flows.workbench import open_workbench
 
@@ -55,6 +54,10 @@ class AcceptEdit(BaseModel):
     least: int = Field(default=70, ge=0, le=100)
 
 
+class FeedName(BaseModel):
+    name: str = Field(min_length=1, max_length=80)
+
+
 class ValueTables(BaseModel):
     tables: list[ValueTableView]
 
@@ -85,14 +88,30 @@ class PlaceEdit(BaseModel):
     table: str
     places: dict[str, str | None] = {}
     fallback: str | None = None
+    separator: str | None = Field(default=None, max_length=8)
+
+
+class FillQuery(OfDelivery):
+    field: str
+    column: str
+
+
+class MadeFill(BaseModel):
+    fill: Fill
+
+
+class Stated(BaseModel):
+    """``choice`` is a unit's or a currency's code, a style of numbers, an order of dates, a
+    prefix."""
+
+    fields: list[str] = Field(min_length=1)
+    about: About
+    choice: str = Field(max_length=64)
+    revision: int
 
 
 class QuestionList(BaseModel):
     questions: list[Question]
-
-
-class LadderTrial(BaseModel):
-    ladder: Ladder
 
 
 @api.get("/feeds/<int:feed_id>/bench", responses={200: BenchState})
@@ -125,8 +144,22 @@ def save_draft(path: FeedPath, query: OfDelivery, body: DraftEdit) -> Response:
 
 @api.post("/feeds/<int:feed_id>/suggestions/accept", responses={200: BenchState})
 def accept(path: FeedPath, query: OfDelivery, body: AcceptEdit) -> Response:
-    """Take every suggestion at or above a mark."""
+    """Take every sure suggestion at or above a mark."""
     bench.accept_suggestions(path.feed_id, body.least)
+    return answer(bench.bench_state(path.feed_id, query.delivery_id))
+
+
+@api.get("/feeds/<int:feed_id>/fill", responses={200: MadeFill})
+def make_fill(path: FeedPath, query: FillQuery) -> Response:
+    """The fill that a column makes for a field; nothing is saved."""
+    made = filling.made_fill(path.feed_id, query.field, query.column, query.delivery_id)
+    return answer(MadeFill(fill=made))
+
+
+@api.post("/feeds/<int:feed_id>/assumptions", responses={200: BenchState})
+def state_assumption(path: FeedPath, query: OfDelivery, body: Stated) -> Response:
+    """A person's word for what fills take for granted."""
+    filling.state_assumption(path.feed_id, body.fields, body.about, body.choice, body.revision)
     return answer(bench.bench_state(path.feed_id, query.delivery_id))
 
 
@@ -167,20 +200,15 @@ def get_categories(path: FeedPath, query: OfDelivery) -> Response:
 @api.put("/feeds/<int:feed_id>/categories", responses={200: Done})
 def set_places(path: FeedPath, body: PlaceEdit) -> Response:
     """Place arriving categories."""
-    placing.set_places(path.feed_id, body.table, body.places, body.fallback)
+    placing.set_places(path.feed_id, body.table, body.places, body.fallback, body.separator)
     return answer(Done())
 
 
-@api.get("/feeds/<int:feed_id>/prices", responses={200: PriceView})
-def get_prices(path: FeedPath, query: OfDelivery) -> Response:
-    """The ladder over the real products."""
-    return answer(prices.price_view(path.feed_id, query.delivery_id))
-
-
-@api.post("/feeds/<int:feed_id>/prices/try", responses={200: PriceView})
-def try_prices(path: FeedPath, query: OfDelivery, body: LadderTrial) -> Response:
-    """A ladder that is not saved, over the real products."""
-    return answer(prices.price_view(path.feed_id, query.delivery_id, body.ladder))
+@api.put("/feeds/<int:feed_id>/name", responses={200: Done})
+def rename_feed(path: FeedPath, body: FeedName) -> Response:
+    """Call a feed otherwise."""
+    removals.rename_feed(path.feed_id, body.name)
+    return answer(Done())
 
 
 @api.get("/feeds/<int:feed_id>/crosswalk.json")

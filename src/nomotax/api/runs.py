@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
@@ -13,6 +12,7 @@ from nomotax.api.answers import (
     MEDIA_TYPES,
     RESPONSES,
     FeedPath,
+    FileQuery,
     OfDelivery,
     RunPath,
     StorePath,
@@ -21,6 +21,7 @@ from nomotax.api.answers import (
 )
 from nomotax.flows import review, runs
 from nomotax.flows.review import ReviewPage, ReviewSummary
+from nomotax.flows.runs import RowRange, UndoTouch
 from nomotax.jobs.app import defer
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds, Runs, known_id
@@ -48,6 +49,8 @@ class RunView(BaseModel):
     status: str
     progress: int
     stage: str
+    first_row: int | None
+    last_row: int | None
     counts: dict[str, int]
     error: str
     created_at: datetime
@@ -59,16 +62,19 @@ class RunList(BaseModel):
     runs: list[RunView]
 
 
+class PrepareQuery(OfDelivery):
+    """``first`` and ``last`` are the numbers of the rows that a trial has."""
+
+    first: int | None = Field(default=None, ge=1)
+    last: int | None = Field(default=None, ge=1)
+
+
 class PageQuery(BaseModel):
     status: str = ""
     field: str = ""
     search: str = ""
     offset: int = Field(default=0, ge=0)
     limit: int = Field(default=200, ge=1, le=400)
-
-
-class FileQuery(BaseModel):
-    format: Literal["csv", "xlsx", "jsonl", "parquet"] = "csv"
 
 
 def _view(run_id: int) -> RunView:
@@ -93,9 +99,10 @@ def _assemble(repo: Runs, feeds: Feeds, deliveries: Deliveries, run: Run) -> Run
 
 
 @api.post("/feeds/<int:feed_id>/runs", responses={201: RunView})
-def prepare(path: FeedPath, query: OfDelivery) -> Response:
-    """Freeze the crosswalk and prepare a changeset in the background."""
-    run_id = known_id(runs.start_run(path.feed_id, query.delivery_id))
+def prepare(path: FeedPath, query: PrepareQuery) -> Response:
+    """Freeze the crosswalk and prepare a changeset in the background; of some rows as a trial."""
+    rows = RowRange(first=query.first, last=query.last)
+    run_id = known_id(runs.start_run(path.feed_id, query.delivery_id, rows))
     defer("prepare", run_id=run_id)
     return answer(_view(run_id), 201)
 
@@ -136,6 +143,12 @@ def apply(path: RunPath) -> Response:
     runs.request_apply(path.run_id)
     defer("apply", run_id=path.run_id)
     return answer(_view(path.run_id), 202)
+
+
+@api.get("/runs/<int:run_id>/undo", responses={200: UndoTouch})
+def touch_undo(path: RunPath) -> Response:
+    """What taking the run back would touch; nothing is changed."""
+    return answer(runs.undo_touch(path.run_id))
 
 
 @api.post("/runs/<int:run_id>/undo", responses={202: RunView})

@@ -19,6 +19,7 @@ from fsspec import AbstractFileSystem
 from fsspec.implementations.local import LocalFileSystem
 
 from nomotax.core.errors import NotFound, TooLarge
+from nomotax.settings import settings
 
 _CHUNK = 1 << 20
 
@@ -143,7 +144,7 @@ def _chunks(stream: IO[bytes]) -> Iterator[bytes]:
 
 def artifacts() -> ArtifactStore:
     """The artifact store of this installation (NOMOTAX_ARTIFACTS, a path or an fsspec URL)."""
-    return _store_at(os.environ.get("NOMOTAX_ARTIFACTS", "var/artifacts"))
+    return _store_at(settings().artifacts)
 
 
 @cache

@@ -1,23 +1,26 @@
-"""The command line: ``nomotax inspect``, ``read``, ``map``, ``formula`` and the server's."""
+"""The command line: ``nomotax inspect``, ``read``, ``suggest``, ``map``, ``formula`` and others."""
 
 from __future__ import annotations
 
 import sys
+import traceback
 from pathlib import Path
 from typing import Any
 
 import click
 
 from nomotax.cli.formula import formula_command, print_trace
-from nomotax.cli.reading import companion_files, inspect_command, read_command
+from nomotax.cli.reading import companion_files, inspect_command, output, read_command
 from nomotax.cli.server import COMMANDS
+from nomotax.cli.suggest import suggest_command
 from nomotax.core.errors import NomotaxError
 from nomotax.core.writing.tables import format_of, write_table
 from nomotax.flows import map_file as flow
 
 
 class _Group(click.Group):
-    """Turns our errors into one clear line and exit status 2."""
+    """Turns our errors into one clear line and exit status 2, and any other into status 3, so
+    that a program that calls us can tell a fault of ours from doubts about a file."""
 
     def invoke(self, ctx: click.Context) -> Any:
         try:
@@ -25,6 +28,12 @@ class _Group(click.Group):
         except NomotaxError as error:
             click.echo(f"nomotax: {error}", err=True)
             sys.exit(2)
+        except (click.exceptions.Exit, click.ClickException, click.Abort):
+            raise
+        except Exception as error:
+            traceback.print_exc()
+            click.echo(f"nomotax: a fault of the program: {error}", err=True)
+            sys.exit(3)
 
 
 @click.group(cls=_Group)
@@ -66,10 +75,10 @@ def map_command(
     products = (
         mapped.products if kind == "parquet" else flow.in_store_writing(mapped.products, schema)
     )
-    with out.open("wb") as stream:
+    with output(out) as stream:
         write_table(products, stream, kind)
     if problems_file:
-        with problems_file.open("wb") as stream:
+        with output(problems_file) as stream:
             write_table(mapped.problems, stream, "csv")
     counts = mapped.counts
     faulty = mapped.problems["row"].n_unique()
@@ -83,7 +92,7 @@ def map_command(
     sys.exit(0 if mapped.accounted else 1)
 
 
-for command in (inspect_command, read_command, formula_command, *COMMANDS):
+for command in (inspect_command, read_command, suggest_command, formula_command, *COMMANDS):
     main.add_command(command)
 
 

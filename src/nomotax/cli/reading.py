@@ -4,17 +4,24 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import click
 
+from nomotax.core.errors import NotFound
 from nomotax.core.reading.model import ArrivingTable, Detection, Reading
+from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.profile import ColumnProfile, profile_table
-from nomotax.core.table import HIDDEN
+from nomotax.core.writing.arriving import with_held_rows
 from nomotax.core.writing.tables import format_of, write_table
 from nomotax.flows import map_file as flow
 
+#: The column that says why a row of a read file is held.
+#: Alike problems that are printed one by one.
+_SAID = 5
 _FILE = click.Path(path_type=Path)
 _PASSWORD = click.option("--password", default="", help="Opens an archive.")
 
@@ -109,23 +116,52 @@ def read_command(
     report_file: Path | None,
 ) -> None:
     """Read FILE and write the arriving table. Ends 0 when everything was read, 1 when there are
-    problems to look at, 2 when the file is refused."""
+    problems to look at, 2 when the file is refused, 3 when the program itself is at fault."""
     kind = format_of(out)
     reading = flow.load_reading(reading_file) if reading_file else None
     found, chosen, table = flow.read_file(file, reading, password, companion_files(companions))
-    with out.open("wb") as stream:
-        write_table(table.frame.drop(HIDDEN), stream, kind)
+    with output(out) as stream:
+        write_table(with_held_rows(table.frame), stream, kind)
     if report_file:
         document = _reading_document(file, found, chosen, table)
         text = json.dumps(document, ensure_ascii=False, indent=1)
-        report_file.write_text(text + "\n", encoding="utf-8")
+        with output(report_file) as stream:
+            stream.write(f"{text}\n".encode())
     problems = [p for p in table.problems if p.level != "note"]
     click.echo(f"{table.rows:,} rows, {len(table.columns)} columns, {len(problems)} problems")
-    for problem in problems[:20]:
-        click.echo(f"! {problem.message}")
-    if len(problems) > 20:
-        click.echo(f"! and {len(problems) - 20} more (see --report)")
+    for line in summed_up(problems):
+        click.echo(f"! {line}")
     sys.exit(1 if problems else 0)
+
+
+@contextmanager
+def output(path: Path) -> Iterator[BinaryIO]:
+    """A file to write. Raises ``NotFound`` for one in a folder that is not there, or a folder."""
+    if path.is_dir():
+        raise NotFound(f"{path} is a folder.", remedy="Name a file in it.")
+    if not path.parent.is_dir():
+        raise NotFound(f"There is no folder {path.parent}.", remedy="Make it first.")
+    try:
+        stream = path.open("wb")
+    except OSError as error:
+        raise NotFound(f"Cannot write {path}: {error.strerror}.") from error
+    with stream:
+        yield stream
+
+
+def summed_up(problems: Sequence[ReadingProblem]) -> Iterator[str]:
+    """The problems in their order; of many of one kind the first few, and where more are."""
+    by_kind: dict[str, list[ReadingProblem]] = {}
+    for problem in problems:
+        by_kind.setdefault(problem.kind, []).append(problem)
+    for alike in by_kind.values():
+        yield from (p.message for p in alike[:_SAID])
+        rest = alike[_SAID:]
+        if rest:
+            places = [str(p.line or p.row) for p in rest if p.line or p.row]
+            where = f", in lines {', '.join(places[:10])}" if places else ""
+            more = " ..." if len(places) > 10 else ""
+            yield f"and {len(rest):,} more like these{where}{more} (see --report)"
 
 
 def companion_files(given: tuple[str, ...]) -> dict[str, Path]:

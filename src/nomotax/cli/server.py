@@ -18,6 +18,7 @@ import click
 
 from nomotax.core.errors import NomotaxError
 from nomotax.records.postgres import Cluster, cluster_folder, free_port
+from nomotax.settings import settings
 
 _DEFAULT_PORT = 8420
 _PATIENCE = 60.0
@@ -84,7 +85,7 @@ def _is_free(port: int) -> bool:
 
 def home() -> Home:
     """NOMOTAX_HOME, by default ``var`` in the current folder."""
-    folder = Path(os.environ.get("NOMOTAX_HOME", "var")).resolve()
+    folder = settings().home.resolve()
     folder.mkdir(parents=True, exist_ok=True)
     return Home(folder)
 
@@ -103,6 +104,8 @@ def up(port: int | None) -> None:
     if load_demo() is not None:
         click.echo("The demo store is loaded.")
     web_port = port or place.port("web", _DEFAULT_PORT)
+    # The demo's bank and suppliers are stand-ins on this very server.
+    env["NOMOTAX_FETCH_INSIDE"] = settings().fetch_inside or f"127.0.0.1:{web_port}"
     if not place.running("worker"):
         place.spawn("worker", [sys.executable, "-m", "nomotax.cli.main", "worker"], env)
     if not place.running("web"):
@@ -113,9 +116,12 @@ def up(port: int | None) -> None:
 
 
 def _start_database(place: Home) -> dict[str, str]:
-    env = {"NOMOTAX_ARTIFACTS": str(place.folder / "artifacts")}
-    url = os.environ.get("NOMOTAX_DATABASE_URL")
-    if url is None:
+    env = {
+        "NOMOTAX_ARTIFACTS": str(place.folder / "artifacts"),
+        "NOMOTAX_SECRET_FILE": str(place.folder / "secret.key"),
+    }
+    url = settings().database_url
+    if not url:
         cluster = _cluster(place)
         cluster.start()
         url = cluster.url
@@ -129,7 +135,7 @@ def _cluster(place: Home) -> Cluster:
 def _gunicorn(port: int) -> list[str]:
     return [
         sys.executable, "-m", "gunicorn", "--threads", "8", "--workers", "1", "--timeout", "300",
-        "--bind", f"127.0.0.1:{port}", "--name", "nomotax", "nomotax.api.app:create_app()",
+        "--bind", f"127.0.0.1:{port}", "--name", "nomotax", "nomotax.api.app:served_app()",
     ]  # fmt: skip
 
 
@@ -152,7 +158,7 @@ def down() -> None:
     """Stop everything that ``up`` started."""
     place = home()
     stopped = [name for name in ("web", "worker") if place.stop(name)]
-    if "NOMOTAX_DATABASE_URL" not in os.environ:
+    if not settings().database_url:
         cluster = _cluster(place)
         if cluster.data.exists() and cluster.running():
             cluster.stop()

@@ -46,6 +46,12 @@ class CrosswalkError(NomotaxError):
     status = 422
 
 
+class UnfitValue(NomotaxError):
+    """A value is none that can be kept."""
+
+    status = 422
+
+
 class NotFound(NomotaxError):
     """There is no such thing here."""
 

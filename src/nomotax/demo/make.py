@@ -16,8 +16,8 @@ from decimal import ROUND_HALF_UP, Decimal
 from pathlib import Path
 
 from nomotax.core.crosswalk.model import Bundle
+from nomotax.core.gtin import check_digit
 from nomotax.core.lookups.names import write_names
-from nomotax.core.schema.gtin import check_digit
 from nomotax.core.schema.table_schema import to_descriptor
 from nomotax.demo.crosswalks.brindlecombe import brindlecombe_bundle
 from nomotax.demo.crosswalks.castelune import castelune_bundle

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from decimal import Decimal
 
-from nomotax.core.schema.gtin import check_digit
-from nomotax.core.schema.model import FieldKind as K
+from nomotax.core.gtin import check_digit
+from nomotax.core.kinds import FieldKind as K
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
 
 

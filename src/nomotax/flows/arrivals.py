@@ -10,7 +10,7 @@ from nomotax.core.errors import NomotaxError
 from nomotax.flows.questions import count_open
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds, Runs, known_id
-from nomotax.records.tables import Delivery, Feed, Run, Supplier
+from nomotax.records.tables import Delivery, Run
 
 
 class DeliveryLine(BaseModel):
@@ -48,32 +48,39 @@ class FeedLine(BaseModel):
 def arrivals(store_id: int) -> list[FeedLine]:
     """Every feed of the store with its deliveries, newest first."""
     with session() as db:
-        feeds = Feeds(db).of_store(store_id)
-        lines = [_feed_line(f, s, Deliveries(db), Runs(db)) for f, s in feeds]
+        feeds, runs = Feeds(db).of_store(store_id), Runs(db)
+        received = Deliveries(db).of_store(store_id)
+        shown = {known_id(f): received.get(known_id(f), [])[:_SHOWN] for f, _ in feeds}
+        newest = runs.newest_of([known_id(d) for own in shown.values() for d in own])
+        versions = runs.versions(list(shown))
+        lines = [
+            FeedLine(
+                id=(feed_id := known_id(feed)),
+                name=feed.name,
+                supplier=supplier.name,
+                versions=versions.get(feed_id, 0),
+                questions=0,
+                mapped=len(feed.draft.get("fills", {})),
+                deliveries=[
+                    delivery_line(d, received[feed_id][i + 1 :], newest.get(known_id(d)))
+                    for i, d in enumerate(shown[feed_id])
+                ],
+            )
+            for feed, supplier in feeds
+        ]
     for line in lines:
         line.questions = _questions(line)
     return lines
 
 
-def _feed_line(feed: Feed, supplier: Supplier, deliveries: Deliveries, runs: Runs) -> FeedLine:
-    feed_id = known_id(feed)
-    received = deliveries.of_feed(feed_id)
-    return FeedLine(
-        id=feed_id,
-        name=feed.name,
-        supplier=supplier.name,
-        versions=runs.versions(feed_id),
-        questions=0,
-        mapped=len(feed.draft.get("fills", {})),
-        deliveries=[
-            delivery_line(d, received[i + 1 :], runs.newest_of_delivery(known_id(d)))
-            for i, d in enumerate(received[:20])
-        ],
-    )
+#: So many deliveries of a feed are listed.
+_SHOWN = 20
 
 
 def delivery_line(delivery: Delivery, earlier: list[Delivery], run: Run | None) -> DeliveryLine:
-    same = next((d for d in earlier if d.sha256 == delivery.sha256), None)
+    # Read again with another companion, the same bytes bring something else.
+    known = [d for d in earlier if d.sha256 == delivery.sha256 and d.uses == delivery.uses]
+    same = next(iter(known), None) if not delivery.because else None
     return DeliveryLine(
         id=known_id(delivery),
         file_name=delivery.file_name,

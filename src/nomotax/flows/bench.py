@@ -2,25 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 import polars as pl
 from pydantic import BaseModel
 
-from nomotax.core.crosswalk.compiler import Effect, Plan, as_text, asked_fields, severity_of
+from nomotax.core.crosswalk.compiler import Effect, Plan, as_text, asked_fields
 from nomotax.core.crosswalk.model import Crosswalk, Fill
-from nomotax.core.crosswalk.steps.lookups import UseLadder
-from nomotax.core.crosswalk.suggest import SURE, Suggestion, price_from_cost, rank, suggest
 from nomotax.core.crosswalk.words import describe_source, describe_steps
 from nomotax.core.errors import Conflict, CrosswalkError, NotFound
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.reading.profile import ColumnProfile, ValueCount
-from nomotax.core.schema.model import StoreField
+from nomotax.core.schema.model import Role, StoreField
+from nomotax.core.suggest.fills import Suggestion, price_from_cost, suggest
 from nomotax.core.table import FAULT, ROW
-from nomotax.flows.decisions import decided
+from nomotax.flows.assumed import choices
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
-from nomotax.records.repositories import Deliveries, Feeds, LookupsRepository, known_id
+from nomotax.records.repositories import Feeds, LookupsRepository, Stores, known_id
 
 _DISTINCT = 40
 
@@ -60,7 +57,11 @@ class BenchState(BaseModel):
 
 def bench_state(feed_id: int, delivery_id: int | None = None) -> BenchState:
     """The whole list beside the sheets. A crosswalk that cannot run is told, not raised."""
-    bench = open_workbench(feed_id, delivery_id)
+    return state_of(open_workbench(feed_id, delivery_id))
+
+
+def state_of(bench: Workbench) -> BenchState:
+    """The same of a workbench at hand."""
     error, counts = "", pl.DataFrame(schema={"field": pl.String, "severity": pl.String})
     filled: dict[str, int] = {}
     try:
@@ -70,7 +71,7 @@ def bench_state(feed_id: int, delivery_id: int | None = None) -> BenchState:
         error = str(problem)
     by_field = {(f, s): n for f, s, n in counts.iter_rows()} if not error else {}
     return BenchState(
-        feed_id=feed_id,
+        feed_id=known_id(bench.feed),
         feed_name=bench.feed.name,
         supplier=bench.supplier,
         delivery_id=bench.delivery.id or 0,
@@ -114,19 +115,21 @@ def _suggestions(bench: Workbench) -> list[Suggestion]:
     """Suggestions for open fields, the price worked out from cost among them."""
     refused = refused_columns(bench)
     found = suggest(bench.schema, bench.ranking, bench.crosswalk, refused)
-    price = price_from_cost(bench.schema, bench.ranking)
-    offered = price and (price.field, price.column) not in refused
-    if price and offered and price.field not in bench.crosswalk.fills:
-        ladder = UseLadder(ladder=next(iter(bench.lookups.ladders), "Standard"))
-        fill = price.fill.model_copy(update={"steps": (*price.fill.steps, ladder)})
-        found = [s for s in found if s.field != price.field]
-        found.append(price.model_copy(update={"fill": fill}))
+    priced = any(s.field == name for s in found if (name := _price_field(bench)))
+    price = price_from_cost(bench.schema, bench.ranking, list(bench.lookups.ladders))
+    if price and not priced and (price.field, price.column) not in refused:
+        found += [price] if price.field not in bench.crosswalk.fills else []
     return sorted(found, key=lambda s: -s.score)
+
+
+def _price_field(bench: Workbench) -> str:
+    price = bench.schema.with_role(Role.PRICE)
+    return price.name if price else ""
 
 
 def refused_columns(bench: Workbench) -> set[tuple[str, str]]:
     """Pairs of field and column that a person has refused."""
-    refused = decided(known_id(bench.feed), "refused")
+    refused = bench.decided("refused")
     return {(s.removeprefix("field:"), p) for s, p in refused if s.startswith("field:")}
 
 
@@ -146,19 +149,19 @@ def save_draft(feed_id: int, crosswalk: Crosswalk, revision: int) -> int:
                 remedy="Load it again; your last change was not kept.",
             )
         store_id = feeds.supplier(feed).store_id
-        profile = Deliveries(db).of_feed(feed_id)[:1]
-        separators = {c["name"]: c.get("separator", "") for d in profile for c in d.profile}
-        _make_missing_tables(LookupsRepository(db), store_id, crosswalk, separators)
-        feed.draft = crosswalk.model_dump(mode="json")
+        # In one transaction with the draft: no step names a table that is not there.
+        _make_missing_tables(LookupsRepository(db), store_id, crosswalk)
+        whole = crosswalk.with_resting(feeds.draft(feed), Stores(db).schema(store_id))
+        feed.draft = whole.model_dump(mode="json")
         feed.draft_revision = revision + 1
         db.add(feed)
         return feed.draft_revision
 
 
-def accept_suggestions(feed_id: int, least: int = SURE) -> int:
-    """Fill every open field whose suggestion is sure enough; gives how many were filled."""
+def accept_suggestions(feed_id: int, least: int = 0) -> int:
+    """Fill every open field whose suggestion is sure; gives how many were filled."""
     bench = open_workbench(feed_id)
-    chosen = [s for s in _suggestions(bench) if s.score >= least]
+    chosen = [s for s in _suggestions(bench) if s.sure and s.score >= least]
     fills = bench.crosswalk.fills | {s.field: s.fill for s in chosen}
     save_draft(
         feed_id,
@@ -168,17 +171,18 @@ def accept_suggestions(feed_id: int, least: int = SURE) -> int:
     return len(chosen)
 
 
-def _make_missing_tables(
-    lookups: LookupsRepository, store_id: int, crosswalk: Crosswalk, separators: Mapping[str, str]
-) -> None:
-    """``separators`` of the arriving paths, by column."""
+def _make_missing_tables(lookups: LookupsRepository, store_id: int, crosswalk: Crosswalk) -> None:
+    """Paths are cut at the separator that the fill has found."""
+    known = lookups.names(store_id)
     for fill in crosswalk.fills.values():
         for step in fill.steps:
-            if step.do == "value_table" and not lookups.find(store_id, step.do, step.table):
+            if step.do not in ("value_table", "category_table") or (step.do, step.table) in known:
+                continue
+            known.add((step.do, step.table))
+            if step.do == "value_table":
                 lookups.save(store_id, ValueTable(name=step.table))
-            if step.do == "category_table" and not lookups.find(store_id, step.do, step.table):
-                found = [separators.get(c, "") for c in fill.columns]
-                separator = next((s for s in found if s), "/")
+            else:
+                separator = next((a.choice for a in fill.assumptions if a.about == "path"), "/")
                 lookups.save(store_id, CategoryTable(name=step.table, separator=separator))
 
 
@@ -232,7 +236,7 @@ def window(
         arriving=[list(r) for r in arriving.select(bench.delivery.columns).iter_rows()],
         fields=plan.fields,
         results=[list(r) for r in texts.iter_rows()],
-        marks=_marks(filled, plan),
+        marks=_marks(filled, bench.problems_in(filled, arriving), plan),
     )
 
 
@@ -253,23 +257,13 @@ def _chosen(bench: Workbench, only: str, search: str) -> pl.DataFrame:
     return frame
 
 
-def _marks(filled: pl.DataFrame, plan: Plan) -> list[str]:
-    columns = []
-    for one in plan.filled:
-        faults = one.flow.faults
-        if not faults:
-            columns.append(pl.lit("."))
-            continue
-        letters = [_MARKS[severity_of(one, f) or "skipped"] for f in faults]
-        numbers = list(range(1, len(faults) + 1))
-        columns.append(
-            pl.col(one.code_column)
-            .replace_strict(numbers, letters, return_dtype=pl.String)
-            .fill_null(".")
-        )
-    if not columns:
-        return [""] * filled.height
-    return filled.select(pl.concat_str(columns)).to_series().to_list()
+def _marks(filled: pl.DataFrame, problems: pl.DataFrame, plan: Plan) -> list[str]:
+    """One letter a cell: what its problem does, or that it has none."""
+    letters = {
+        (row, field): _MARKS[severity]
+        for row, field, severity in problems.select("row", "field", "severity").iter_rows()
+    }
+    return ["".join(letters.get((row, name), ".") for name in plan.fields) for row in filled[ROW]]
 
 
 class Stage(BaseModel):
@@ -289,7 +283,8 @@ class ProblemCount(BaseModel):
 
 
 class FieldDetail(BaseModel):
-    """One field opened: what happens to the row in hand, what comes out, what goes wrong."""
+    """One field opened: what happens to the row in hand, what comes out, what goes wrong.
+    ``choices`` are those for each thing that its fill takes for granted."""
 
     field: StoreField
     fill: Fill | None
@@ -299,6 +294,7 @@ class FieldDetail(BaseModel):
     distinct: int
     problems: list[ProblemCount]
     suggestions: list[Suggestion]
+    choices: dict[str, list[str]]
 
 
 def field_detail(feed_id: int, name: str, row: int, delivery_id: int | None = None) -> FieldDetail:
@@ -325,11 +321,15 @@ def field_detail(feed_id: int, name: str, row: int, delivery_id: int | None = No
         distinct=distinct,
         problems=problems,
         suggestions=_ranked(bench, field),
+        choices={
+            a.about: choices(bench, field, a.about, a.choice)
+            for a in (fill.assumptions if fill else ())
+        },
     )
 
 
 def _ranked(bench: Workbench, field: StoreField) -> list[Suggestion]:
-    ranked = rank(field, bench.profiles, bench.supplier)
+    ranked = [s for s in bench.ranking if s.field == field.name]
     price = [s for s in _suggestions(bench) if s.field == field.name]
     taken = {p.column for p in price}
     refused = refused_columns(bench)

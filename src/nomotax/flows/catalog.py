@@ -15,6 +15,7 @@ from sqlmodel import Session, col, select
 
 from nomotax.core.changes.diff import OWNER
 from nomotax.core.errors import NotFound
+from nomotax.core.lookups.tree import SIGN
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.records.bulk import read_query
 from nomotax.records.database import session
@@ -81,7 +82,7 @@ class ProductDetail(BaseModel):
 def category_counts(store_id: int) -> list[CategoryCount]:
     """The store's tree with product counts; products without a category stand under ""."""
     with session() as db:
-        names = {c.path: c.names for c in Stores(db).categories(store_id)}
+        names = Stores(db).tree(store_id)
         query = (
             select(Product.category, func.count())
             .where(Product.store_id == store_id)
@@ -90,15 +91,16 @@ def category_counts(store_id: int) -> list[CategoryCount]:
         own = dict(db.exec(query).all())
     total: dict[str, int] = dict.fromkeys(names.keys() | own.keys(), 0)
     for path, count in own.items():
-        parts = path.split(" > ")
+        # Exactly as the products say it: a store without a tree may hold any text.
+        parts = path.split(SIGN)
         for depth in range(1, len(parts) + 1):
-            branch = " > ".join(parts[:depth])
+            branch = SIGN.join(parts[:depth])
             total[branch] = total.get(branch, 0) + count
     return [
         CategoryCount(
             path=p,
-            label=p.split(" > ")[-1],
-            depth=p.count(" > "),
+            label=p.split(SIGN)[-1],
+            depth=p.count(SIGN),
             count=total[p],
             names=names.get(p, {}),
         )
@@ -115,7 +117,7 @@ def product_page(
         schema = Stores(db).schema(store_id)
         where: list[Any] = [Product.store_id == store_id]
         if category:
-            inside = col(Product.category).startswith(category + " > ", autoescape=True)
+            inside = col(Product.category).startswith(category + SIGN, autoescape=True)
             where.append(or_(col(Product.category) == category, inside))
         if search:
             where.append(

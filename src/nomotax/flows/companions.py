@@ -6,9 +6,12 @@ from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.errors import Conflict, NotFound
+from nomotax.core.numbers import DecimalMark
+from nomotax.core.reading.companions import marks_of
 from nomotax.core.reading.model import ArrivingTable, Reading, parse_reading
+from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds, known_id
-from nomotax.records.tables import Feed
+from nomotax.records.tables import Delivery, Feed
 
 
 def companion_tables(
@@ -33,6 +36,17 @@ def companion_tables(
             tables[own.name] = ArrivingTable(artifacts().scan(readable[0].table_artifact), [])
             uses[own.name] = known_id(readable[0])
     return tables, uses
+
+
+def marks_of_delivery(delivery: Delivery, reading: Reading) -> dict[str, DecimalMark]:
+    """The columns of a delivery that came from companions with another decimal mark."""
+    others: dict[str, DecimalMark] = {}
+    if delivery.uses:
+        with session() as db:
+            for name, delivery_id in delivery.uses.items():
+                used = Deliveries(db).get(delivery_id).reading
+                others |= {name: parse_reading(used).decimal} if used else {}
+    return marks_of(reading, delivery.columns, others)
 
 
 def feeds_leaning_on(db: Session, feed_id: int) -> list[int]:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from nomotax.core.crosswalk.model import Bundle
+from nomotax.core.crosswalk.saved import KINDS
 from nomotax.core.errors import CrosswalkError
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, LookupsRepository, SavedLookup, Stores
+from nomotax.records.repositories import Feeds, LookupsRepository, Stores
 
 
 def take_bundle(feed_id: int, bundle: Bundle) -> None:
@@ -27,14 +28,11 @@ def take_bundle(feed_id: int, bundle: Bundle) -> None:
                 remedy="Import it into the store it was made for, or take those fills out.",
             )
         lookups = LookupsRepository(db)
-        for table in bundle.value_tables:
-            lookups.save(store_id, table)
+        for kind in KINDS:
+            for one in getattr(bundle, kind.where):
+                lookups.save(store_id, one)
         for places in bundle.category_tables:
-            lookups.save(store_id, places)
             Stores(db).add_categories(store_id, [p for p in places.placements.values() if p])
-        more: list[SavedLookup] = [*bundle.ladders, *bundle.rates, *bundle.chains]
-        for one in more:
-            lookups.save(store_id, one)
         feed.draft = bundle.crosswalk.model_dump(mode="json")
         feed.draft_revision += 1
         db.add(feed)

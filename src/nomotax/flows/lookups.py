@@ -10,13 +10,14 @@ from typing import Literal
 from pydantic import BaseModel
 
 from nomotax.core.crosswalk.model import Chain
+from nomotax.core.crosswalk.saved import KINDS, SavedLookup, named_by
 from nomotax.core.errors import NotFound, UnreadableFile
 from nomotax.core.lookups.tables import Otherwise, ValueTable
+from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.pricing.rates import Rate
 from nomotax.flows.rates import rates_address
-from nomotax.flows.workbench import names_of_lookups
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, LookupsRepository, SavedLookup, Stores
+from nomotax.records.repositories import Feeds, LookupsRepository, Stores
 
 
 class LookupLine(BaseModel):
@@ -33,6 +34,7 @@ class LookupList(BaseModel):
     rates: list[Rate]
     rates_address: str
     chains: list[Chain]
+    ladders: list[Ladder]
 
 
 class LookupChangeLine(BaseModel):
@@ -65,24 +67,24 @@ def all_lookups(store_id: int) -> LookupList:
         feeds = Feeds(db)
         used: dict[tuple[str, str], list[str]] = {}
         for feed, supplier in feeds.of_store(store_id):
-            named = names_of_lookups(feeds.draft(feed), saved)
+            named = named_by(feeds.draft(feed), saved)
             for kind, names in named.items():
                 for name in names:
                     used.setdefault((kind, name), []).append(f"{supplier.name}, {feed.name}")
-    sizes: list[tuple[str, str, int]] = [
-        *(("value_table", n, len(t.entries)) for n, t in saved.value_tables.items()),
-        *(("category_table", n, len(t.placements)) for n, t in saved.category_tables.items()),
-        *(("ladder", n, len(x.rungs)) for n, x in saved.ladders.items()),
-        *(("rate", n, 1) for n in saved.rates),
-        *(("chain", n, len(c.steps)) for n, c in saved.chains.items()),
+    lines = [
+        LookupLine(
+            kind=kind.name, name=n, entries=kind.size(one), feeds=used.get((kind.name, n), [])
+        )
+        for kind in KINDS
+        for n, one in kind.of(saved).items()
     ]
-    lines = [LookupLine(kind=k, name=n, entries=s, feeds=used.get((k, n), [])) for k, n, s in sizes]
     chains = [Chain(name=c.name, steps=c.steps) for c in saved.chains.values()]
     return LookupList(
         lookups=lines,
         rates=list(saved.rates.values()),
         rates_address=rates_address(store_id),
         chains=chains,
+        ladders=[saved.ladders[name] for name in sorted(saved.ladders)],
     )
 
 
@@ -94,15 +96,17 @@ def save(store_id: int, one: SavedLookup) -> None:
 
 
 def history(store_id: int, kind: str, name: str) -> LookupHistory:
-    """Who changed what. Raises ``NotFound`` for a look-up that is not there."""
+    """Who changed what in a look-up, or (kind "field") in a field of the schema. Raises
+    ``NotFound`` for a look-up that is not there."""
     with session() as db:
         repo = LookupsRepository(db)
-        if repo.find(store_id, kind, name) is None:
-            raise NotFound(f"There is no look-up {name!r}.")
         changes = [
             LookupChangeLine(at=c.at, author=c.author, said=c.said)
             for c in repo.changes(store_id, kind, name)
         ]
+        # A field of the schema has a history as well, and none before its first change.
+        if kind != "field" and repo.find(store_id, kind, name) is None:
+            raise NotFound(f"There is no look-up {name!r}.")
         table = repo.of_store(store_id).value_tables.get(name) if kind == "value_table" else None
     return LookupHistory(changes=changes, doubled=table.doubled() if table else [])
 

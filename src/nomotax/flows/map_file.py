@@ -11,11 +11,13 @@ import polars as pl
 from pydantic import ValidationError
 
 from nomotax.core.crosswalk.compiler import Plan, as_text, compile_plan
-from nomotax.core.crosswalk.flow import Context, Lookups
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.crosswalk.problems import FATE, fates, problems_of
 from nomotax.core.crosswalk.trace import Trace, trace
 from nomotax.core.errors import CrosswalkError, NotFound, SchemaError, UnreadableFile
+from nomotax.core.flow.context import Context, Lookups
+from nomotax.core.numbers import DecimalMark
+from nomotax.core.reading.companions import marks_of
 from nomotax.core.reading.model import ArrivingTable, Detection, Reading, parse_reading
 from nomotax.core.reading.pictures import PictureIndex, index_of, pictures_in
 from nomotax.core.reading.read import Source, detect, read
@@ -61,6 +63,8 @@ def read_bytes(path: Path) -> bytes:
 
 
 def _source(path: Path, password: str = "") -> Source:
+    if path.is_dir():
+        raise UnreadableFile(f"Cannot open {path}: it is a folder.", remedy="Name a file in it.")
     if not path.is_file():
         raise UnreadableFile(f"Cannot open {path}: there is no such file.")
     return Source(path, path.name, password)
@@ -81,6 +85,8 @@ def load_reading(path: Path) -> Reading:
         first = error.errors()[0] if isinstance(error, ValidationError) else None
         place = ".".join(str(p) for p in first["loc"]) if first else "its JSON"
         said = first["msg"] if first else str(error)
+        if first and first["type"].startswith("union_tag"):
+            said = "it must say its format: delimited, workbook, xml or json"
         raise UnreadableFile(
             f"This is no reading document: {said}.", where=f"{path.name}, {place or 'top level'}"
         ) from error
@@ -144,7 +150,13 @@ def map_file(
     _, reading, table = read_file(path, bundle.reading, "", companions or {})
     frame = table.frame if limit is None else table.frame.head(limit)
     facts = {"received": date.today().isoformat()} | bundle.facts
-    ctx = Context(reading.decimal, bundle.lookups(), facts=facts, pictures=_pictures(path))
+    ctx = Context(
+        reading.decimal,
+        bundle.lookups(),
+        facts=facts,
+        pictures=_pictures(path),
+        marks=marks_of(reading, table.columns, _marks(companions or {})),
+    )
     plan = compile_plan(bundle.crosswalk, schema, ctx, table.columns)
     filled = plan.fill(frame)
     problems = problems_of(filled, plan, frame)
@@ -152,6 +164,11 @@ def map_file(
     counts = dict(judged.group_by(FATE).len().iter_rows())
     good = judged.filter(pl.col(FATE) == "good").select(plan.fields)
     return Mapped(good, problems, counts, frame.height, frame, plan, bundle.lookups())
+
+
+def _marks(companions: dict[str, Path]) -> dict[str, DecimalMark]:
+    """How the files of companions write numbers, as detected."""
+    return {n: inspect_file(p)[0].reading.decimal for n, p in companions.items()}
 
 
 def _pictures(path: Path) -> PictureIndex:

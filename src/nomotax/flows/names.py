@@ -11,7 +11,7 @@ def names_csv(store_id: int) -> bytes:
     """Every name as CSV: category, language, name."""
     with session() as db:
         Stores(db).get(store_id)
-        return write_names({c.path: c.names for c in Stores(db).categories(store_id)})
+        return write_names(Stores(db).tree(store_id))
 
 
 def take_names(store_id: int, data: bytes) -> int:

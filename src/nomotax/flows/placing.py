@@ -9,17 +9,19 @@ import polars as pl
 from pydantic import BaseModel
 from sqlmodel import Session
 
-from nomotax.core.crosswalk.flow import LIST_SIGN
 from nomotax.core.crosswalk.model import Fill
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
 from nomotax.core.errors import NotFound
-from nomotax.core.lookups.suggest import Before, PlaceIndex, Proposal
+from nomotax.core.flow.flow import LIST_SIGN
+from nomotax.core.kinds import FieldKind
 from nomotax.core.lookups.tables import CategoryTable, Otherwise, ValueTable
-from nomotax.core.schema.model import FieldKind
-from nomotax.flows.decisions import decided
+from nomotax.core.suggest.memory import Memory, likeliest
+from nomotax.core.suggest.paths import Arriving
+from nomotax.core.suggest.weighing import Proposal
+from nomotax.core.suggest.words import rank
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, LookupsRepository, Stores, known_id
+from nomotax.records.repositories import Feeds, LookupsRepository, Stores
 
 T = TypeVar("T")
 
@@ -92,7 +94,11 @@ def _entering(bench: Workbench, name: str, fill: Fill, step_kind: type) -> pl.Da
 
 def value_tables(feed_id: int, delivery_id: int | None = None) -> list[ValueTableView]:
     """Every value table that the crosswalk uses, with the words that arrive."""
-    bench = open_workbench(feed_id, delivery_id)
+    return value_views(open_workbench(feed_id, delivery_id))
+
+
+def value_views(bench: Workbench) -> list[ValueTableView]:
+    """The same of a workbench at hand."""
     views = []
     for name, fill in bench.runnable.fills.items():
         step = next((s for s in fill.steps if isinstance(s, UseValueTable)), None)
@@ -114,8 +120,9 @@ def _value_view(
             .sort("count", "value", descending=[True, False])
         )
     frame = counts.with_columns(word=table.look_up(pl.col("value")))
-    before = Before(bench.lookups, table.name)
-    refused = decided(known_id(bench.feed), "refused")
+    memory = Memory(bench.lookups, table.name)
+    refused = bench.decided("refused")
+    languages, store = bench.facts.languages, bench.store_languages
     words = [
         WordRow(
             arriving=r["value"],
@@ -124,7 +131,14 @@ def _value_view(
             proposals=[]
             if r["word"]
             else _unrefused(
-                before.words(r["value"], field.allowed), refused, f"value:{table.name}:{r['value']}"
+                likeliest(
+                    [
+                        *memory.words(r["value"], field.allowed),
+                        *rank(r["value"], field.allowed, languages, store),
+                    ]
+                ),
+                refused,
+                f"value:{table.name}:{r['value']}",
             ),
         )
         for r in frame.head(5000).iter_rows(named=True)
@@ -144,7 +158,11 @@ def _value_view(
 def category_views(feed_id: int, delivery_id: int | None = None) -> list[CategoryView]:
     """The arriving trees beside the store's, one for each field that is filled through a category
     table: the main category first."""
-    bench = open_workbench(feed_id, delivery_id)
+    return place_views(open_workbench(feed_id, delivery_id))
+
+
+def place_views(bench: Workbench) -> list[CategoryView]:
+    """The same of a workbench at hand."""
     views = []
     kinds = (FieldKind.CATEGORY, FieldKind.CATEGORIES)
     for field in (f for kind in kinds for f in bench.schema.of_kind(kind)):
@@ -163,10 +181,14 @@ def _category_view(
     own: dict[tuple[str, ...], int] = {}
     for value, count in counts.iter_rows():
         own[table.split(value)] = own.get(table.split(value), 0) + count
-    branches = sorted({p[:d] for p in own for d in range(1, len(p) + 1)})
-    places = PlaceIndex(bench.categories, bench.category_names)
-    before = Before(bench.lookups, table.name)
-    refused = decided(known_id(bench.feed), "refused")
+    total: dict[tuple[str, ...], int] = {}
+    for parts, count in own.items():
+        for depth in range(1, len(parts) + 1):
+            total[parts[:depth]] = total.get(parts[:depth], 0) + count
+    branches = sorted(total)
+    likely = _likely_places(bench, tuple(branches))
+    memory = Memory(bench.lookups, table.name)
+    refused = bench.decided("refused")
     rows, unplaced = [], 0
     for branch in branches:
         path = table.separator.join(branch)
@@ -178,12 +200,14 @@ def _category_view(
                 path=path,
                 depth=len(branch) - 1,
                 label=branch[-1],
-                count=sum(c for p, c in own.items() if p[: len(branch)] == branch),
+                count=total[branch],
                 own=own.get(branch, 0),
                 place=place,
                 by=by,
                 proposals=_unrefused(
-                    before.places(branch, places), refused, f"category:{table.name}:{path}"
+                    likeliest([*memory.places(branch, bench.categories), *likely[branch]]),
+                    refused,
+                    f"category:{table.name}:{path}",
                 )
                 if place is None
                 else [],
@@ -194,6 +218,19 @@ def _category_view(
         separator=table.separator, fallback=table.fallback, arriving=rows,
         store=list(bench.categories), unplaced=unplaced,
     )  # fmt: skip
+
+
+def _likely_places(
+    bench: Workbench, branches: tuple[tuple[str, ...], ...]
+) -> dict[tuple[str, ...], list[Proposal]]:
+    """Where each branch is likely to go; worked out once for a tree."""
+    languages = bench.facts.languages
+
+    def work_out() -> dict[tuple[str, ...], list[Proposal]]:
+        ranked = bench.places.rank([Arriving(b) for b in branches], languages)
+        return dict(zip(branches, ranked, strict=True))
+
+    return bench.remembered_of_table(("likely", branches), work_out)
 
 
 def _unrefused(
@@ -208,17 +245,15 @@ def set_words(feed_id: int, table: str, words: dict[str, str | None]) -> None:
     with session() as db:
         store_id, lookups = _lookups_of(feed_id, db)
         current = _named(lookups.of_store(store_id).value_tables, table)
-        changed = {current_key(current, w) for w in words}
+        changed = set(current.keys_of(list(words)))
+        known = current.keys_of(list(current.entries))
         entries = {
-            k: v for k, v in current.entries.items() if current_key(current, k) not in changed
+            w: v
+            for (w, v), key in zip(current.entries.items(), known, strict=True)
+            if key not in changed
         }
         entries |= {k.strip(): v for k, v in words.items() if v is not None}
         lookups.save(store_id, current.model_copy(update={"entries": entries}))
-
-
-def current_key(table: ValueTable, word: str) -> str:
-    """The form under which a table knows a word."""
-    return word if table.match == "exact" else str(pl.select(table.key(pl.lit(word))).item())
 
 
 def set_otherwise(feed_id: int, table: str, otherwise: Otherwise, word: str) -> None:
@@ -230,21 +265,30 @@ def set_otherwise(feed_id: int, table: str, otherwise: Otherwise, word: str) -> 
 
 
 def set_places(
-    feed_id: int, table: str, places: dict[str, str | None], fallback: str | None = None
+    feed_id: int,
+    table: str,
+    places: dict[str, str | None],
+    fallback: str | None = None,
+    separator: str | None = None,
 ) -> None:
     """Place arriving paths; null takes a placement back, "" says the branch is not sold.
-    Store categories that are not there yet are made."""
+    Store categories that are not there yet are made. ``separator`` is the sign between the levels
+    of the arriving paths from now on, "" for none; placements stay with the paths that they name.
+    """
     with session() as db:
         store_id, lookups = _lookups_of(feed_id, db)
         current = _named(lookups.of_store(store_id).category_tables, table)
         changed = {current.split(p) for p in places}
         kept = {k: v for k, v in current.placements.items() if current.split(k) not in changed}
         kept |= {k: v for k, v in places.items() if v is not None}
+        # Categories before the table: a placement never names one that is not there.
         Stores(db).add_categories(store_id, [v for v in places.values() if v])
         changes: dict[str, object] = {"placements": kept}
         if fallback is not None:
             changes["fallback"] = fallback
             Stores(db).add_categories(store_id, [fallback] if fallback else [])
+        if separator is not None:
+            changes["separator"] = separator
         lookups.save(store_id, current.model_copy(update=changes))
 
 

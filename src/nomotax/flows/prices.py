@@ -7,16 +7,14 @@ from decimal import Decimal
 import polars as pl
 from pydantic import BaseModel
 
-from nomotax.core.changes.diff import OWNER
 from nomotax.core.crosswalk.steps.lookups import UseLadder
 from nomotax.core.errors import NotFound
 from nomotax.core.numbers import SCALE
 from nomotax.core.pricing.ladder import Ladder, Look, Rule, shares
 from nomotax.core.schema.model import Role
-from nomotax.flows.catalog import key_and_content
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
-from nomotax.records.repositories import LookupsRepository, Stores
+from nomotax.records.repositories import Catalog, LookupsRepository, Stores
 
 _CURVE = 160
 _WORST = 12
@@ -211,13 +209,20 @@ def _percent(part: pl.Expr, whole: pl.Expr) -> pl.Expr:
 
 
 def _todays_prices(bench: Workbench) -> pl.DataFrame:
-    price = bench.schema.with_role(Role.PRICE)
-    frame = key_and_content(bench.store_id, [price.name] if price else [])
-    column = pl.col(price.name) if price else pl.lit(None)
-    # Another supplier's product of the same key is no price of this feed's.
-    return frame.filter(pl.col(OWNER) == bench.supplier).select(
-        "key", column.cast(pl.Decimal(38, SCALE), strict=False).alias("before")
-    )
+    """key and price of the products that this feed's rows are, as the catalog has them."""
+    return bench.remembered("today's prices", lambda: _load_prices(bench))
+
+
+def _load_prices(bench: Workbench) -> pl.DataFrame:
+    price, key = bench.schema.with_role(Role.PRICE), bench.schema.key
+    keys = bench.filled[key].drop_nulls().to_list() if key in bench.filled.columns else []
+    with session() as db:
+        # Another supplier's product of the same key is no price of this feed's.
+        found = Catalog(db).values_of(
+            bench.store_id, bench.feed.supplier_id, keys, price.name if price else ""
+        )
+    frame = pl.DataFrame(found, schema={"key": pl.String, "before": pl.String}, orient="row")
+    return frame.with_columns(pl.col("before").cast(pl.Decimal(38, SCALE), strict=False))
 
 
 def _curve(ladder: Ladder, products: pl.DataFrame) -> list[CurvePoint]:

@@ -2,26 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Hashable
 from typing import Literal
 
 import polars as pl
 from pydantic import BaseModel
 
-from nomotax.core.crosswalk.suggest import Suggestion
+from nomotax.core.crosswalk.assumptions import About, Assumption
 from nomotax.core.errors import CrosswalkError
-from nomotax.core.lookups.suggest import Proposal
-from nomotax.flows.bench import bench_state
-from nomotax.flows.decisions import decided
-from nomotax.flows.placing import category_views, value_tables
+from nomotax.core.suggest.fills import Suggestion
+from nomotax.core.suggest.weighing import Proposal
+from nomotax.flows.assumed import choices, open_assumptions
+from nomotax.flows.bench import state_of
+from nomotax.flows.placing import place_views, value_views
 from nomotax.flows.workbench import Workbench, open_workbench
+from nomotax.records.database import database_url, session
+from nomotax.records.stamps import Stamp, workbench_stamp
 
 Kind = Literal[
-    "reading", "field", "column", "value", "category", "missing_column", "broken", "problem"
+    "reading",
+    "field",
+    "column",
+    "table",
+    "value",
+    "category",
+    "missing_column",
+    "broken",
+    "problem",
+    "assumption",
 ]
 
 
 class Question(BaseModel):
-    """``subject`` is the field, column, word or path that is asked about; ``table`` the look-up
+    """``fields`` are those that an assumption ``about`` something holds, asked together.
+    ``subject`` is the field, column, word or path that is asked about; ``table`` the look-up
     that would remember the answer; ``touches`` counts products. One put off till ``later`` still
     holds its products."""
 
@@ -34,15 +48,22 @@ class Question(BaseModel):
     options: list[str] = []
     proposals: list[Proposal] = []
     suggestion: Suggestion | None = None
+    about: About | None = None
+    fields: list[str] = []
     later: bool = False
 
 
 def open_questions(feed_id: int, delivery_id: int | None = None) -> list[Question]:
     """Everything that needs an answer before this delivery is wholly mapped."""
-    state = bench_state(feed_id, delivery_id)
     bench = open_workbench(feed_id, delivery_id)
-    by_field = {s.field: s for s in state.suggestions}
-    by_column = {s.column: s for s in state.suggestions}
+    return bench.remembered("questions", lambda: _questions_of(bench))
+
+
+def _questions_of(bench: Workbench) -> list[Question]:
+    state = state_of(bench)
+    # Best first: a column is asked about with the field that it fits best.
+    by_field = {s.field: s for s in reversed(state.suggestions)}
+    by_column = {s.column: s for s in reversed(state.suggestions)}
     found = _reading(bench)
     found += [
         Question(
@@ -78,6 +99,18 @@ def open_questions(feed_id: int, delivery_id: int | None = None) -> list[Questio
         if f.error
     ]
     filled = {c.name: c.filled for c in state.columns}
+    tables = _by_table(bench, [c for c in state.undecided if c not in by_column])
+    found += [
+        Question(
+            kind="table",
+            subject=name,
+            touches=max(filled.get(c, 0) for c in columns),
+            text=f"Nothing uses {len(columns)} columns of {name} yet.",
+            options=columns,
+        )
+        for name, columns in tables.items()
+    ]
+    together = {c for columns in tables.values() for c in columns}
     found += [
         Question(
             kind="column",
@@ -87,11 +120,12 @@ def open_questions(feed_id: int, delivery_id: int | None = None) -> list[Questio
             suggestion=by_column.get(column),
         )
         for column in state.undecided
+        if column not in together
     ]
     if not state.error:
-        found += _words(feed_id, delivery_id) + _paths(feed_id, delivery_id)
-        found += _held(bench)
-    put_off = {subject for subject, _ in decided(feed_id, "later")}
+        found += _words(bench) + _paths(bench)
+        found += _held(bench) + _assumed(bench)
+    put_off = {subject for subject, _ in bench.decided("later")}
     found = [q.model_copy(update={"later": f"{q.kind}:{q.subject}" in put_off}) for q in found]
     return sorted(
         found, key=lambda q: (q.later, q.kind != "reading", -q.touches, q.kind, q.subject)
@@ -113,7 +147,7 @@ def _reading(bench: Workbench) -> list[Question]:
     ]
 
 
-def _words(feed_id: int, delivery_id: int | None) -> list[Question]:
+def _words(bench: Workbench) -> list[Question]:
     return [
         Question(
             kind="value",
@@ -125,7 +159,7 @@ def _words(feed_id: int, delivery_id: int | None) -> list[Question]:
             options=view.allowed,
             proposals=word.proposals,
         )
-        for view in value_tables(feed_id, delivery_id)
+        for view in value_views(bench)
         if view.otherwise == "ask"
         for word in view.words
         if word.word is None
@@ -139,8 +173,9 @@ _ASKED = ("unlisted_value", "unplaced_category", "missing", "cannot_run")
 def _held(bench: Workbench) -> list[Question]:
     """What holds rows for another reason: a wrong currency, an old rate, a condition, a price
     between its limits; one question for each reason of a field."""
+    asked = pl.col("kind").is_in(_ASKED) | pl.col("kind").str.starts_with("assumed_")
     held = bench.problems.filter(
-        (pl.col("severity") == "question") & ~pl.col("kind").is_in(_ASKED) & (pl.col("field") != "")
+        (pl.col("severity") == "question") & ~asked & (pl.col("field") != "")
     )
     groups = held.group_by("field", "kind").agg(
         pl.col("row").n_unique().alias("rows"),
@@ -160,7 +195,47 @@ def _held(bench: Workbench) -> list[Question]:
     ]
 
 
-def _paths(feed_id: int, delivery_id: int | None) -> list[Question]:
+def _assumed(bench: Workbench) -> list[Question]:
+    """What no evidence settles. The money of a feed is asked for once, not for each of its
+    columns."""
+    rows = {(f, k): n for f, k, n in open_assumptions(bench).iter_rows()}
+    groups: dict[tuple[str, ...], list[tuple[str, Assumption]]] = {}
+    for name, fill in bench.runnable.fills.items():
+        for one in fill.assumptions:
+            if one.state == "open" and name in bench.schema:
+                field = bench.schema[name]
+                once = (one.about, one.choice, field.currency or "")
+                key = once if one.about == "currency" else (one.about, name)
+                groups.setdefault(key, []).append((name, one))
+    return [_assumption(bench, members, rows) for members in groups.values()]
+
+
+def _assumption(
+    bench: Workbench, members: list[tuple[str, Assumption]], rows: dict[tuple[str, str], int]
+) -> Question:
+    names, (_, one) = [n for n, _ in members], members[0]
+    labels = ", ".join(bench.schema[n].label for n in names)
+    return Question(
+        kind="assumption",
+        subject=f"{one.about}:{','.join(names)}",
+        touches=max(rows.get((n, f"assumed_{one.about}"), 0) for n in names),
+        text=f"{labels}: {'; '.join(dict.fromkeys(a.says for _, a in members))}.",
+        field=names[0],
+        about=one.about,
+        fields=names,
+        options=choices(bench, bench.schema[names[0]], one.about, one.choice),
+    )
+
+
+def _by_table(bench: Workbench, columns: list[str]) -> dict[str, list[str]]:
+    """The columns that came from a companion, by its name, where there are several: they are
+    asked about once."""
+    names = [own.name for own in bench.reading.companions]
+    found = {n: [c for c in columns if c.startswith(f"{n}: ")] for n in names}
+    return {name: own for name, own in found.items() if len(own) > 1}
+
+
+def _paths(bench: Workbench) -> list[Question]:
     return [
         Question(
             kind="category",
@@ -172,14 +247,28 @@ def _paths(feed_id: int, delivery_id: int | None) -> list[Question]:
             options=view.store,
             proposals=row.proposals,
         )
-        for view in category_views(feed_id, delivery_id)
+        for view in place_views(bench)
         for row in view.arriving
         if row.place is None and row.own
     ]
 
 
+#: How many questions each feed had, with the stamp of what they hang on: the first screen asks
+#: for all feeds, more than are kept open.
+_counts: dict[Hashable, tuple[Stamp | None, int]] = {}
+
+
 def count_open(feed_id: int, delivery_id: int | None = None) -> int:
     """How many questions are open and not put off."""
+    key = (database_url(), feed_id, delivery_id or 0)
+    with session() as db:
+        stamp = workbench_stamp(db, feed_id, delivery_id)
+    if key not in _counts or _counts[key][0] != stamp:
+        _counts[key] = stamp, _count(feed_id, delivery_id)
+    return _counts[key][1]
+
+
+def _count(feed_id: int, delivery_id: int | None) -> int:
     try:
         return sum(not q.later for q in open_questions(feed_id, delivery_id))
     except CrosswalkError:

@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-import urllib.error
-import urllib.request
 from urllib.parse import urlsplit
 
-from nomotax.core.errors import UnreadableFile
 from nomotax.core.pricing.rates import Rate, read_rates
+from nomotax.flows.fetching import fetch
 from nomotax.records.database import session
 from nomotax.records.repositories import LookupsRepository, Stores
 
 _MOST_BYTES = 1 << 20
-_PATIENCE = 10  # seconds
 
 
 def take_rates(store_id: int, data: bytes, origin: str) -> list[Rate]:
@@ -31,7 +28,7 @@ def take_rates(store_id: int, data: bytes, origin: str) -> list[Rate]:
 def fetch_rates(store_id: int, address: str) -> list[Rate]:
     """Ask an address for its rates and keep them; the address is remembered for the next time.
     Raises ``UnreadableFile`` when nothing comes, or no rates."""
-    data = _fetch(address)
+    data = fetch(address, _MOST_BYTES)
     taken = take_rates(store_id, data, urlsplit(address).netloc)
     with session() as db:
         store = Stores(db).get(store_id)
@@ -44,24 +41,3 @@ def rates_address(store_id: int) -> str:
     """Where the store's rates were last fetched from."""
     with session() as db:
         return Stores(db).get(store_id).rates_address
-
-
-def _fetch(address: str) -> bytes:
-    if urlsplit(address).scheme not in ("http", "https"):
-        raise UnreadableFile(
-            "Rates are fetched from a web address.",
-            where=address,
-            remedy="It begins with http:// or https://.",
-        )
-    try:
-        with urllib.request.urlopen(address, timeout=_PATIENCE) as answer:
-            data: bytes = answer.read(_MOST_BYTES + 1)
-    except (urllib.error.URLError, OSError, ValueError) as error:
-        raise UnreadableFile(
-            f"The rates could not be fetched: {getattr(error, 'reason', error)}.",
-            where=address,
-            remedy="Check the address, or take the rates from a file.",
-        ) from error
-    if len(data) > _MOST_BYTES:
-        raise UnreadableFile("What came is too large for a list of rates.", where=address)
-    return data

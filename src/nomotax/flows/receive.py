@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import hashlib
-import os
+import io
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import IO
 
 import polars as pl
@@ -16,14 +17,19 @@ from nomotax.core.errors import Conflict, NomotaxError, NotFound, UnreadableFile
 from nomotax.core.reading.drift import columns_changed, differs_from_detected
 from nomotax.core.reading.model import ArrivingTable, Detection, Reading, parse_reading
 from nomotax.core.reading.problem import ReadingProblem
-from nomotax.core.reading.profile import profile_columns
+from nomotax.core.reading.profile import doubts, profile_columns
 from nomotax.core.reading.read import Source, detect
 from nomotax.core.reading.read import read as read_source
+from nomotax.core.table import ROW
+from nomotax.core.writing.arriving import with_held_rows
+from nomotax.core.writing.tables import write_table
 from nomotax.flows.companions import companion_tables, feeds_leaning_on, refuse_circle
 from nomotax.flows.pictures import keep_pictures
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds, known_id
+from nomotax.records.secrets import lock, unlock
 from nomotax.records.tables import Delivery
+from nomotax.settings import settings
 
 #: Deliveries up to this size are read while the sender waits; larger ones by a worker.
 AT_ONCE = 12 << 20
@@ -31,7 +37,7 @@ AT_ONCE = 12 << 20
 
 def upload_limit() -> int:
     """The largest delivery taken, in bytes."""
-    return int(os.environ.get("NOMOTAX_UPLOAD_LIMIT_MB", "1024")) << 20
+    return settings().upload_limit
 
 
 def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
@@ -42,6 +48,8 @@ def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
     """
     with session() as db:
         Feeds(db).get(feed_id)
+    # The bytes before their record: a crash between the two leaves a file that nobody names, and
+    # never a delivery without its file.
     received = artifacts().receive(stream, upload_limit())
     with session() as db:
         delivery = Deliveries(db).add(
@@ -103,8 +111,24 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
     if reading is not None or saved is None:
         save_reading(delivery.feed_id, chosen)
     if fresh:
+        # After the reading is saved: those that join this table must find the new one.
         _read_leaning(done)
     return done
+
+
+def table_file(delivery_id: int, kind: str) -> tuple[str, bytes]:
+    """The table that a delivery became, companions joined and shapes changed, under a name: all
+    text, with each row's number, and why it is held where it is. Raises ``NotFound`` when it could
+    not be read."""
+    with session() as db:
+        known = Deliveries(db).get(delivery_id)
+    if known.table_artifact is None:
+        raise NotFound(f"{known.file_name} could not be read.", remedy="Change how it is read.")
+    frame = artifacts().scan(known.table_artifact).collect()
+    row = next(n for n in ("row", "row number", "Nomotax row") if n not in known.columns)
+    out = io.BytesIO()
+    write_table(with_held_rows(frame).insert_column(0, frame[ROW].alias(row)), out, kind, "Rows")
+    return f"{Path(known.file_name).stem}-as-read.{kind}", out.getvalue()
 
 
 def read_anew(delivery_id: int) -> Delivery:
@@ -144,7 +168,7 @@ def _detected(source: Source, chosen: Reading | None) -> Detection:
 def source_of(delivery: Delivery, password: str) -> Iterator[Source]:
     """The bytes of a delivery as a file on this machine."""
     with artifacts().local(f"deliveries/{delivery.sha256}") as path:
-        yield Source(path, delivery.file_name, password)
+        yield Source(path, delivery.file_name, unlock(password))
 
 
 class _Progress:
@@ -212,8 +236,9 @@ def _keep_table(
     digest = hashlib.sha256(repr((document, sorted(uses.items()))).encode()).hexdigest()[:12]
     name = f"tables/{delivery_id}-{digest}.parquet"
     artifacts().write_lazy(name, table.lazy)
-    profile = [p.model_dump() for p in profile_columns(artifacts().scan(name))]
-    problems = [*changed, *table.problems]
+    profiles = profile_columns(artifacts().scan(name))
+    profile = [p.model_dump() for p in profiles]
+    problems = [*changed, *table.problems, *doubts(profiles)]
     with session() as db:
         delivery = Deliveries(db).get(delivery_id)
         delivery.status, delivery.error, delivery.stage = "waiting", "", ""
@@ -283,7 +308,7 @@ def set_password(feed_id: int, password: str) -> None:
     """The password of this feed's archives; "" for none."""
     with session() as db:
         feed = Feeds(db).get(feed_id)
-        feed.password = password
+        feed.password = lock(password)
         db.add(feed)
 
 

@@ -12,8 +12,9 @@ from pydantic import BaseModel
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.diff import NEW, OLD
 from nomotax.core.errors import NotFound
+from nomotax.core.kinds import FieldKind
 from nomotax.core.reading.pictures import PREFIX
-from nomotax.core.schema.model import FieldKind, Role, StoreSchema
+from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.core.writing.tables import write_table
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.runs import changeset_name, problems_name

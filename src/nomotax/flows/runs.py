@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 
 import polars as pl
+from pydantic import BaseModel, Field, model_validator
 from sqlalchemy import text
 from sqlmodel import Session
 
@@ -15,6 +16,7 @@ from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.errors import Conflict, NomotaxError, StaleChangeset
 from nomotax.core.schema.model import Role, StoreSchema
+from nomotax.core.table import ROW
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.workbench import context_of, freeze_version, open_workbench
@@ -39,8 +41,36 @@ class Stopped(NomotaxError):
     """A person stopped this run."""
 
 
-def start_run(feed_id: int, delivery_id: int | None = None) -> Run:
-    """Freeze the crosswalk and queue the preparation. The caller defers the job.
+class RowRange(BaseModel):
+    """The rows of a trial, by their numbers, both ends among them; open ends are not given."""
+
+    first: int | None = Field(default=None, ge=1)
+    last: int | None = Field(default=None, ge=1)
+
+    @model_validator(mode="after")
+    def _rising(self) -> RowRange:
+        if self.first and self.last and self.first > self.last:
+            raise ValueError("a trial ends at a row behind its first one")
+        return self
+
+    @property
+    def partial(self) -> bool:
+        return self.first is not None or self.last is not None
+
+    def cut(self, arriving: pl.DataFrame) -> pl.DataFrame:
+        """The rows within."""
+        within = pl.col(ROW) >= (self.first or 0)
+        if self.last is not None:
+            within &= pl.col(ROW) <= self.last
+        return arriving.filter(within)
+
+
+_ALL = RowRange()
+
+
+def start_run(feed_id: int, delivery_id: int | None = None, rows: RowRange = _ALL) -> Run:
+    """Freeze the crosswalk and queue the preparation, of all rows or of some as a trial. The
+    caller defers the job.
 
     Raises ``CrosswalkError`` at once for a crosswalk that cannot run on this delivery.
     """
@@ -52,6 +82,7 @@ def start_run(feed_id: int, delivery_id: int | None = None) -> Run:
             remedy="Ask for the whole file, or say in its reading that this much is meant.",
         )
     compile_plan(bench.crosswalk, bench.schema, bench.context, bench.delivery.columns)
+    # Frozen before the run is there: what is edited while it waits for a worker is not in it.
     version_id = freeze_version(feed_id, bench.bundle())
     with session() as db:
         return Runs(db).add(
@@ -60,6 +91,8 @@ def start_run(feed_id: int, delivery_id: int | None = None) -> Run:
                 delivery_id=known_id(bench.delivery),
                 version_id=version_id,
                 stage="waiting for a worker",
+                first_row=rows.first,
+                last_row=rows.last,
             )
         )
 
@@ -76,6 +109,7 @@ class Progress:
         if (percent, stage) == self._last:
             return
         self._last = (percent, stage)
+        # A transaction of its own: the run's own one stays open for minutes, and nobody would see.
         with session() as db:
             run = Runs(db).get(self.run_id)
             if run.stop_requested:
@@ -129,15 +163,29 @@ def _prepare(run_id: int, tell: Progress) -> None:
         schema = stores.schema(supplier.store_id)
         categories = frozenset(stores.category_paths(supplier.store_id))
         delivery = Deliveries(db).get(run.delivery_id)
+        # Noted before the catalog is loaded: a change in between makes the changeset stale, where
+        # it would be missed if the revision were read after it.
         base = store.revision
-    arriving = artifacts().scan(delivery.table_artifact or "").collect()
+        rows = RowRange(first=run.first_row, last=run.last_row)
+    whole = artifacts().scan(delivery.table_artifact or "").collect()
+    arriving = rows.cut(whole)
+    if arriving.is_empty() and not whole.is_empty():
+        raise Conflict(
+            "No row of the delivery is in this range.",
+            where=f"rows {rows.first or 1} to {rows.last or 'the end'}",
+            remedy=f"Its last row is {whole[ROW].cast(pl.Int64).max()!r}.",
+        )
     ctx = context_of(bundle, delivery, categories)
-    plan = compile_plan(bundle.crosswalk, schema, ctx, delivery.columns)
+    plan = compile_plan(bundle.crosswalk.within(schema), schema, ctx, delivery.columns)
     tell(20, "loading the catalog")
     catalog = key_and_content(supplier.store_id, schema.names)
     tell(45, "filling and comparing")
     changeset = compare(arriving, plan, catalog, supplier.name, kept_of(supplier.store_id))
+    if rows.partial:
+        # A product that the trial does not name may well stand in the other rows.
+        changeset = changeset.without_gone()
     tell(85, "keeping the changeset")
+    # The files come first: a run is "prepared" only once its changeset can be read.
     artifacts().write_frame(changeset_name(run_id), changeset.frame)
     artifacts().write_frame(problems_name(run_id), changeset.problems)
     with session() as db:
@@ -145,7 +193,8 @@ def _prepare(run_id: int, tell: Progress) -> None:
         run.status, run.progress, run.stage = "prepared", 100, ""
         run.counts, run.base_revision, run.error = changeset.counts(), base, ""
         said = ", ".join(f"{n} {s}" for s, n in run.counts.items() if n)
-        _note(db, run, f"prepared {delivery.rows} rows: {said}")
+        trial = f" of {whole.height}, as a trial" if rows.partial else ""
+        _note(db, run, f"prepared {arriving.height} rows{trial}: {said}")
 
 
 def request_apply(run_id: int) -> Run:
@@ -184,6 +233,7 @@ def apply(run_id: int) -> None:
             run = runs.get(run_id)
             supplier = feeds.supplier(feeds.get(run.feed_id))
             revision = _take_turn(db, supplier.store_id)
+            # Looked at again behind the lock: a job that is delivered twice finds its work done.
             db.refresh(run)
             if run.status == "applied":
                 return
@@ -264,6 +314,25 @@ def _write(db: Session, run: Run, store_id: int, supplier_id: int) -> None:
         db.connection().execute(text(statement), values)
 
 
+class UndoTouch(BaseModel):
+    """What taking a run back would touch: products that get their former values, products that it
+    made and that go, and keys that were changed since, for which it is refused."""
+
+    put_back: int
+    taken_out: int
+    changed_since: list[str]
+
+
+def undo_touch(run_id: int) -> UndoTouch:
+    """What an undo would touch; nothing is changed. Raises ``NotFound``."""
+    with session() as db:
+        Runs(db).get(run_id)
+        connection = db.connection()
+        made, put = connection.execute(text(_UNDONE), {"run": run_id}).one()
+        later = connection.execute(text(_TOUCHED_SINCE), {"run": run_id}).scalars().all()
+    return UndoTouch(put_back=put, taken_out=made, changed_since=list(later))
+
+
 def undo(run_id: int) -> None:
     """Put back exactly what the run changed, in one transaction.
 
@@ -272,13 +341,16 @@ def undo(run_id: int) -> None:
     with _failing(run_id, "applied"), session() as db:
         runs, feeds = Runs(db), Feeds(db)
         run = runs.get(run_id)
-        if run.status == "undone":
-            return
         supplier = feeds.supplier(feeds.get(run.feed_id))
         values = {"run": run_id, "store": supplier.store_id, "now": now()}
         schema = Stores(db).schema(supplier.store_id)
         connection = db.connection()
+        # Under the same lock as an apply: what is looked at here is what is put back, and a job
+        # that is delivered twice finds its work done.
         _take_turn(db, supplier.store_id)
+        db.refresh(run)
+        if run.status == "undone":
+            return
         later = connection.execute(text(_TOUCHED_SINCE), values).scalars().all()
         if later:
             raise Conflict(
@@ -291,6 +363,10 @@ def undo(run_id: int) -> None:
         _note(db, run, "undone: every product is as it was before")
 
 
+_UNDONE = """
+select count(*) filter (where before is null), count(*) filter (where before is not null)
+from product_changes where run_id = :run
+"""
 _TOUCHED_SINCE = """
 select c.key from product_changes c
 left join products p on p.store_id = c.store_id and p.key = c.key

@@ -17,6 +17,18 @@ def list_stores() -> list[Store]:
         return Stores(db).all()
 
 
+def known_store(store_id: int) -> None:
+    """Raises ``NotFound`` for a store that is not there."""
+    with session() as db:
+        Stores(db).get(store_id)
+
+
+def name_and_schema(store_id: int) -> tuple[str, StoreSchema]:
+    """What a store is called, and its product schema. Raises ``NotFound``."""
+    with session() as db:
+        return Stores(db).get(store_id).name, Stores(db).schema(store_id)
+
+
 def schema_of(store_id: int) -> StoreSchema:
     """The product schema of a store. Raises ``NotFound``."""
     with session() as db:

@@ -9,10 +9,10 @@ from pydantic import BaseModel
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
-from nomotax.core.crosswalk.flow import Lookups
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.crosswalk.trace import Trace, trace
 from nomotax.core.errors import NotFound
+from nomotax.core.flow.context import Lookups
 from nomotax.core.table import ROW
 from nomotax.flows.workbench import context_of, open_workbench
 from nomotax.records.database import session

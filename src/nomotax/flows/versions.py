@@ -8,11 +8,12 @@ from pydantic import BaseModel
 
 from nomotax.core.crosswalk.compare import differences
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
+from nomotax.core.crosswalk.stating import doubted
 from nomotax.core.errors import Conflict, NotFound
 from nomotax.flows.crosswalks import take_bundle
 from nomotax.flows.workbench import freeze_version, open_workbench
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, Runs, known_id
+from nomotax.records.repositories import Feeds, Runs, Stores, known_id
 from nomotax.records.tables import CrosswalkVersion
 
 
@@ -107,6 +108,11 @@ def copy_crosswalk(feed_id: int, source_id: int) -> list[str]:
         if mine.crosswalk != Crosswalk():
             note = f"before the crosswalk of {source.name} came in"
             Runs(db).freeze(feed_id, mine.model_dump(mode="json"), note)
-        feed.draft, feed.draft_revision = source.draft, feed.draft_revision + 1
+        own, other = feeds.supplier(feed), feeds.supplier(source)
+        draft = feeds.draft(source)
+        if own.id != other.id:
+            # Its prefix, money and units are the other supplier's until a person has agreed.
+            draft = doubted(draft, Stores(db).schema(own.store_id), other.name)
+        feed.draft, feed.draft_revision = draft.model_dump(mode="json"), feed.draft_revision + 1
         db.add(feed)
     return sorted(open_workbench(feed_id).missing)

@@ -2,30 +2,43 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from threading import Lock
 from typing import Any, TypeVar
 
 import polars as pl
+from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.crosswalk.compiler import Plan, compile_plan, missing_columns
-from nomotax.core.crosswalk.flow import Context, Lookups
+from nomotax.core.crosswalk.evidence import Evidence
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
-from nomotax.core.crosswalk.problems import problems_of
-from nomotax.core.crosswalk.suggest import Suggestion, prefix_of, ranking
+from nomotax.core.crosswalk.plain import prefix_of
+from nomotax.core.crosswalk.problems import problems_of, rows_missing, without_missing
+from nomotax.core.crosswalk.saved import KINDS, named_by
 from nomotax.core.errors import CrosswalkError, NotFound
+from nomotax.core.flow.context import Context, Lookups
 from nomotax.core.lookups.names import Names
 from nomotax.core.numbers import DecimalMark
 from nomotax.core.reading.model import DelimitedReading, Reading, parse_reading
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.schema.model import StoreSchema
+from nomotax.core.suggest.columns import Fit, fits, weigh
+from nomotax.core.suggest.facts import Facts, column_facts
+from nomotax.core.suggest.fills import Suggestion, with_fills
+from nomotax.core.suggest.lexicon import Languages
+from nomotax.core.suggest.names import languages_of_schema
+from nomotax.core.suggest.paths import Places
 from nomotax.core.table import ROW
+from nomotax.flows.companions import marks_of_delivery
+from nomotax.flows.evidence import gather_evidence
 from nomotax.flows.pictures import pictures_of
-from nomotax.records.database import session
+from nomotax.records.database import database_url, session
 from nomotax.records.repositories import (
+    Catalog,
+    Decisions,
     Deliveries,
     Feeds,
     LookupsRepository,
@@ -33,9 +46,12 @@ from nomotax.records.repositories import (
     Stores,
     known_id,
 )
+from nomotax.records.stamps import Stamp, workbench_stamp
 from nomotax.records.tables import Delivery, Feed
 
 T = TypeVar("T")
+#: Paths of a store's categories, and what those that have names are called.
+Tree = tuple[tuple[str, ...], Names]
 
 #: Up to this many rows the bench works on the whole delivery; beyond it, on ``SAMPLE_ROWS`` of
 #: them, evenly spread, so that an edit answers at once. A prepared changeset counts every row.
@@ -49,9 +65,10 @@ def _sample(root: str, artifact: str) -> pl.DataFrame:
     scan = artifacts().scan(artifact)
     rows = scan.select(pl.len()).collect().item()
     if rows <= WHOLE_ROWS:
-        return scan.collect()
+        return scan.collect().rechunk()
     every = rows // SAMPLE_ROWS + 1
-    return scan.filter((pl.col(ROW) - 1) % every == 0).collect()
+    # In one piece: what is worked out over many small ones takes several times as long.
+    return scan.filter((pl.col(ROW) - 1) % every == 0).collect().rechunk()
 
 
 @dataclass(frozen=True)
@@ -68,6 +85,12 @@ class Workbench:
     lookups: Lookups
     categories: tuple[str, ...]
     category_names: Names
+    store_revision: int = 0
+    decisions: frozenset[tuple[str, str, str]] = frozenset()
+
+    def decided(self, verdict: str) -> set[tuple[str, str]]:
+        """Subject and proposal of each decision of this kind."""
+        return {(s, p) for v, s, p in self.decisions if v == verdict}
 
     @property
     def artifact(self) -> str:
@@ -96,14 +119,79 @@ class Workbench:
     @property
     def ranking(self) -> list[Suggestion]:
         """Every column for every field it might fill, best first."""
-        key = ("ranking", artifacts().root, self.artifact, self.schema, self.supplier)
-        return _remembered(key, lambda: ranking(self.schema, self.profiles, self.supplier))
+        key = ("ranking", *self._known_by)
+        return _remembered(
+            key, lambda: with_fills(self.schema, self._fits, self.facts, self.evidence)
+        )
+
+    @property
+    def _fits(self) -> dict[str, list[Fit]]:
+        """Which columns fit which field: hangs on less than the fills that are made of it."""
+        key = ("fits", self.schema, *self._told_by)
+        return _remembered(key, lambda: fits(weigh(self.schema, self.facts)))
+
+    @property
+    def facts(self) -> Facts:
+        """What is known of the delivery's columns where they are looked at as answers."""
+        keys = self.evidence.keys
+        return _remembered(
+            ("facts", *self._told_by), lambda: column_facts(self.profiles, self.sample, keys)
+        )
+
+    @property
+    def _told_by(self) -> tuple[Hashable, ...]:
+        """The delivery's table, and how its codes stand to the catalog."""
+        return (artifacts().root, self.artifact, tuple(sorted(self.evidence.keys.items())))
+
+    @property
+    def store_languages(self) -> Languages:
+        """The languages that the store's own names are likely in."""
+        key = ("languages", self.schema)
+        return _remembered(key, lambda: languages_of_schema(self.schema))
+
+    @property
+    def places(self) -> Places:
+        """The store's tree, ready to be compared with; the same as long as the tree is."""
+        names = tuple((path, *sorted(own.items())) for path, own in self.category_names.items())
+        key = ("places", artifacts().root, self.store_id, self.categories, names)
+        return _remembered(
+            key,
+            lambda: Places(self.categories, self.category_names, languages=self.store_languages),
+        )
+
+    def remembered_of_table(self, what: Hashable, make: Callable[[], T]) -> T:
+        """Something that hangs on the delivery's table and the store's tree alone."""
+        return _remembered((what, *self._known_by), make)
+
+    @property
+    def _known_by(self) -> tuple[Hashable, ...]:
+        """What evidence hangs on: the delivery's table, the schema, and the catalog's keys."""
+        root, held = artifacts().root, (self.schema, self.supplier, self.categories)
+        return (root, self.artifact, self.decimal, held, self.store_id, self.store_revision)
+
+    @cached_property
+    def evidence(self) -> Evidence:
+        """What fills of this delivery are made from."""
+        return _remembered(
+            ("evidence", *self._known_by),
+            lambda: gather_evidence(
+                self.store_id, self.supplier, self.schema, self.profiles, self.sample,
+                self.decimal, frozenset(self.categories), self.marks,
+            ),
+        )  # fmt: skip
 
     @cached_property
     def context(self) -> Context:
         facts = facts_of(self.supplier, self.feed.name) | _received(self.delivery)
         categories, pictures = frozenset(self.categories), pictures_of(self.delivery)
-        return Context(self.decimal, self.lookups, categories, facts, pictures=pictures)
+        return Context(
+            self.decimal, self.lookups, categories, facts, pictures=pictures, marks=self.marks
+        )
+
+    @cached_property
+    def marks(self) -> dict[str, DecimalMark]:
+        """Columns of companions that are written with another decimal mark."""
+        return marks_of_delivery(self.delivery, self.reading)
 
     @cached_property
     def broken(self) -> dict[str, CrosswalkError]:
@@ -147,9 +235,21 @@ class Workbench:
 
     @cached_property
     def problems(self) -> pl.DataFrame:
-        return _remembered(
-            ("problems", *self._key), lambda: problems_of(self.filled, self.plan, self.sample)
-        )
+        key = ("problems", self.store_id, self.store_revision, *self._key)
+        return _remembered(key, lambda: self.problems_in(self.filled, self.sample))
+
+    def problems_in(self, filled: pl.DataFrame, arriving: pl.DataFrame) -> pl.DataFrame:
+        """The problems of rows of this delivery, as a changeset would have them: products that
+        are in the catalog keep what a required field leaves empty."""
+        problems = problems_of(filled, self.plan, arriving)
+        missing, key = rows_missing(problems, self.plan), self.schema.key
+        if missing.is_empty() or key not in filled.columns:
+            return problems
+        asked = filled.filter(pl.col(ROW).is_in(missing.implode())).select(ROW, pl.col(key))
+        with session() as db:
+            there = Catalog(db).keys_among(self.store_id, asked[key].drop_nulls().to_list())
+        known = asked.filter(pl.col(key).is_in(there))[ROW].cast(pl.UInt32)
+        return without_missing(problems, known, self.plan)
 
     @cached_property
     def _key(self) -> tuple[Hashable, ...]:
@@ -161,22 +261,37 @@ class Workbench:
             self.categories,
         )
 
+    def remembered(self, what: str, make: Callable[[], T]) -> T:
+        """Something worked out of this workbench, kept as long as it is."""
+        known: T
+        if what in self._worked:
+            known = self._worked[what]
+            return known
+        known = self._worked[what] = make()
+        return known
+
+    @cached_property
+    def _worked(self) -> dict[str, Any]:
+        return {}
+
     def window(self, offset: int, limit: int) -> pl.DataFrame:
         """Arriving rows by position, read from the stored table."""
         return artifacts().scan(self.artifact).slice(offset, limit).collect()
 
     def bundle(self) -> Bundle:
         """The crosswalk with its reading and the look-ups it names: what runs, and is exported."""
-        named = names_of_lookups(self.crosswalk, self.lookups)
+        named = named_by(self.crosswalk, self.lookups)
+        used = {
+            kind.where: tuple(
+                one for name, one in kind.of(self.lookups).items() if name in named[kind.name]
+            )
+            for kind in KINDS
+        }
         return Bundle(
             name=self.feed.name,
             reading=_portable(self.reading),
             crosswalk=self.crosswalk,
-            value_tables=_used(self.lookups.value_tables, named["value_table"]),
-            category_tables=_used(self.lookups.category_tables, named["category_table"]),
-            ladders=_used(self.lookups.ladders, named["ladder"]),
-            rates=_used(self.lookups.rates, named["rate"]),
-            chains=_used(self.lookups.chains, named["chain"]),
+            **used,
             facts=facts_of(self.supplier, self.feed.name),
         )
 
@@ -185,10 +300,6 @@ def _portable(reading: Reading) -> Reading:
     """A reading without the numbers of this installation's feeds; companions keep their names."""
     own = tuple(c.model_copy(update={"feed": None}) for c in reading.companions)
     return reading.model_copy(update={"companions": own})
-
-
-def _used(saved: Mapping[str, T], names: set[str]) -> tuple[T, ...]:
-    return tuple(one for name, one in saved.items() if name in names)
 
 
 def facts_of(supplier: str, feed: str) -> dict[str, str]:
@@ -203,31 +314,12 @@ def _received(delivery: Delivery) -> dict[str, str]:
 
 def context_of(bundle: Bundle, delivery: Delivery, categories: frozenset[str]) -> Context:
     """What a version may ask about one delivery."""
-    decimal = (bundle.reading or DelimitedReading()).decimal
+    reading = bundle.reading or DelimitedReading()
+    marks = marks_of_delivery(delivery, reading)
     facts = bundle.facts | _received(delivery)
     pictures = pictures_of(delivery)
-    return Context(decimal, bundle.lookups(), categories, facts, pictures=pictures)
-
-
-def names_of_lookups(crosswalk: Crosswalk, lookups: Lookups) -> dict[str, set[str]]:
-    """The look-ups that the steps name, by kind; those within saved chains as well."""
-    found: dict[str, set[str]] = {
-        kind: set() for kind in ("value_table", "category_table", "ladder", "rate", "chain")
-    }
-    waiting = [step for fill in crosswalk.fills.values() for step in fill.steps]
-    while waiting:
-        step = waiting.pop()
-        if step.do in ("value_table", "category_table"):
-            found[step.do].add(step.table)
-        elif step.do == "ladder":
-            found["ladder"].add(step.ladder)
-        elif step.do == "exchange":
-            found["rate"].add(f"{step.source}/{step.target}")
-        elif step.do == "chain":
-            found["chain"].add(step.chain)
-            saved = lookups.chains.get(step.chain)
-            waiting += saved.steps if saved else ()
-    return found
+    looked_up = bundle.lookups()
+    return Context(reading.decimal, looked_up, categories, facts, pictures=pictures, marks=marks)
 
 
 #: What was worked out, kept between requests while nothing it hangs on has changed.
@@ -239,7 +331,9 @@ _turn = Lock()
 def _remembered(key: Hashable, make: Callable[[], T]) -> T:
     with _turn:
         if key in _memory:
-            found: T = _memory[key]
+            # Put last again: what is asked for often stays, though every edit adds more.
+            found: T = _memory.pop(key)
+            _memory[key] = found
             return found
     made = make()
     with _turn:
@@ -249,33 +343,87 @@ def _remembered(key: Hashable, make: Callable[[], T]) -> T:
     return made
 
 
+#: Workbenches that are kept; each holds its sample.
+_OPEN = 16
+#: Workbenches as they were opened last, each with the stamp of what it was made of.
+_benches: dict[Hashable, tuple[Stamp | None, Workbench]] = {}
+
+
 def open_workbench(feed_id: int, delivery_id: int | None = None) -> Workbench:
-    """The workbench of a feed over one delivery, the newest readable one by default.
+    """The workbench of a feed over one delivery, the newest readable one by default. It is kept,
+    with all that it has worked out, until something that it is made of changes.
 
     Raises ``NotFound``.
     """
+    key = (database_url(), artifacts().root, feed_id, delivery_id or 0)
     with session() as db:
-        feeds, stores = Feeds(db), Stores(db)
-        feed = feeds.get(feed_id)
-        supplier = feeds.supplier(feed)
-        deliveries = Deliveries(db)
-        delivery = deliveries.get(delivery_id) if delivery_id else deliveries.newest(feed_id)
-        if delivery.feed_id != feed_id:
-            raise NotFound(f"Delivery {delivery_id} belongs to another feed.")
-        store = stores.get(supplier.store_id)
-        categories = stores.categories(supplier.store_id)
-        return Workbench(
-            store_id=known_id(store),
-            store_name=store.name,
-            feed=feed,
-            supplier=supplier.name,
-            delivery=delivery,
-            schema=stores.schema(supplier.store_id),
-            crosswalk=feeds.draft(feed),
-            lookups=LookupsRepository(db).of_store(supplier.store_id),
-            categories=tuple(c.path for c in categories),
-            category_names={c.path: c.names for c in categories if c.names},
-        )
+        # The stamp comes first: a change between the two is seen the next time.
+        stamp = workbench_stamp(db, feed_id, delivery_id)
+        with _turn:
+            known = _benches.get(key)
+        if known is not None and known[0] == stamp:
+            return known[1]
+        made = _load(db, feed_id, delivery_id, _Kept(stamp, known))
+    with _turn:
+        while len(_benches) >= _OPEN:
+            _benches.pop(next(iter(_benches)))
+        _benches[key] = (stamp, made)
+    return made
+
+
+@dataclass(frozen=True)
+class _Kept:
+    """What the last workbench of the feed has that is still true."""
+
+    stamp: Stamp | None
+    known: tuple[Stamp | None, Workbench] | None
+
+    def tree(self, load: Callable[[], Tree]) -> Tree:
+        """Paths of the store's categories, and what they are called."""
+        before, bench = self.known or (None, None)
+        if bench and before and self.stamp and before.tree == self.stamp.tree:
+            return bench.categories, bench.category_names
+        return load()
+
+    def lookups(self, load: Callable[[], Lookups]) -> Lookups:
+        """The store's look-ups."""
+        before, bench = self.known or (None, None)
+        if bench and before and self.stamp and before.lookups == self.stamp.lookups:
+            return bench.lookups
+        return load()
+
+
+def _load_tree(stores: Stores, store_id: int) -> Tree:
+    tree = stores.tree(store_id)
+    return tuple(tree), {path: names for path, names in tree.items() if names}
+
+
+def _load(db: Session, feed_id: int, delivery_id: int | None, kept: _Kept) -> Workbench:
+    feeds, stores = Feeds(db), Stores(db)
+    feed = feeds.get(feed_id)
+    supplier = feeds.supplier(feed)
+    deliveries = Deliveries(db)
+    delivery = deliveries.get(delivery_id) if delivery_id else deliveries.newest(feed_id)
+    if delivery.feed_id != feed_id:
+        raise NotFound(f"Delivery {delivery_id} belongs to another feed.")
+    store = stores.get(supplier.store_id)
+    store_id = supplier.store_id
+    categories, names = kept.tree(lambda: _load_tree(stores, store_id))
+    schema = stores.schema(supplier.store_id)
+    return Workbench(
+        store_id=known_id(store),
+        store_name=store.name,
+        feed=feed,
+        supplier=supplier.name,
+        delivery=delivery,
+        schema=schema,
+        crosswalk=feeds.draft(feed).within(schema),
+        lookups=kept.lookups(lambda: LookupsRepository(db).of_store(store_id)),
+        categories=categories,
+        category_names=names,
+        store_revision=store.revision,
+        decisions=Decisions(db).all_of(feed_id),
+    )
 
 
 def freeze_version(feed_id: int, bundle: Bundle, note: str = "") -> int:

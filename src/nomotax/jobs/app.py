@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import os
 import time
 from functools import cache
 
@@ -17,6 +16,7 @@ from nomotax.core.errors import DatabaseUnavailable
 from nomotax.flows import receive, runs
 from nomotax.log import quiet_log
 from nomotax.records.database import database_url
+from nomotax.settings import settings
 
 log = structlog.get_logger()
 
@@ -77,7 +77,7 @@ def run_worker(wait: bool = True, concurrency: int = 1) -> None:
 
 
 def _alone() -> bool:
-    return os.environ.get("NOMOTAX_WORKERS", "1") == "1"
+    return settings().workers == 1
 
 
 async def _work(wait: bool, concurrency: int) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from functools import cache
@@ -11,17 +10,18 @@ from pathlib import Path
 from alembic import command
 from alembic.config import Config
 from sqlalchemy import Engine, create_engine, text
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from sqlmodel import Session
 
-from nomotax.core.errors import Conflict, DatabaseUnavailable
+from nomotax.core.errors import Conflict, DatabaseUnavailable, UnfitValue
+from nomotax.settings import settings
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 def database_url() -> str:
     """Where the database is. Raises ``DatabaseUnavailable`` when nobody has said."""
-    url = os.environ.get("NOMOTAX_DATABASE_URL", "")
+    url = settings().database_url
     if not url:
         raise DatabaseUnavailable(
             "No database is named.",
@@ -42,7 +42,8 @@ def engine_for(url: str) -> Engine:
 def session() -> Iterator[Session]:
     """One unit of work: committed as a whole, or not at all.
 
-    Raises ``DatabaseUnavailable`` when the server cannot be reached or goes away meanwhile.
+    Raises ``DatabaseUnavailable`` when the server cannot be reached or goes away meanwhile,
+    ``UnfitValue`` for a number or a text that the database cannot keep.
     """
     try:
         with Session(engine_for(database_url()), expire_on_commit=False) as opened:
@@ -50,6 +51,10 @@ def session() -> Iterator[Session]:
             opened.commit()
     except OperationalError as error:
         raise _translated(error) from error
+    except DataError as error:
+        raise UnfitValue(
+            "A value does not fit what is kept.", where=str(error.orig).splitlines()[0]
+        ) from error
     except DBAPIError as error:
         if error.connection_invalidated:
             raise _translated(error) from error

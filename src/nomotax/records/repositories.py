@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any, TypeAlias, TypeVar
+from typing import Any, TypeVar
 
-from sqlalchemy import func
+from sqlalchemy import Text, any_, func
+from sqlalchemy.dialects.postgresql import array
+from sqlalchemy.orm import InstrumentedAttribute, defer
 from sqlmodel import Session, SQLModel, col, select
 
 from nomotax.core.crosswalk.compare import lookup_changes
-from nomotax.core.crosswalk.flow import Lookups
-from nomotax.core.crosswalk.model import Chain, Crosswalk
+from nomotax.core.crosswalk.model import Crosswalk
+from nomotax.core.crosswalk.saved import KINDS, SavedLookup, kind_of
 from nomotax.core.errors import NotFound
-from nomotax.core.lookups.tables import CategoryTable, ValueTable
-from nomotax.core.pricing.ladder import Ladder
-from nomotax.core.pricing.rates import Rate
+from nomotax.core.flow.context import Lookups
+from nomotax.core.lookups.tree import with_parents
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import from_descriptor
 from nomotax.records.person import person
@@ -36,21 +37,18 @@ from nomotax.records.tables import (
 
 T = TypeVar("T", bound=SQLModel)
 
-SavedLookup: TypeAlias = ValueTable | CategoryTable | Ladder | Rate | Chain
-LOOKUP_MODELS: dict[str, type[SavedLookup]] = {
-    "value_table": ValueTable,
-    "category_table": CategoryTable,
-    "ladder": Ladder,
-    "rate": Rate,
-    "chain": Chain,
-}
-
 
 def known_id(record: Any) -> int:
     """The id of a record that has been saved."""
     if record.id is None:
         raise NotFound("This record has not been saved.")
     return int(record.id)
+
+
+def _loaded(column: object) -> InstrumentedAttribute[Any]:
+    """A column as the mapper knows it; SQLModel types it as its values."""
+    assert isinstance(column, InstrumentedAttribute)
+    return column
 
 
 class _Repository:
@@ -73,8 +71,17 @@ class Stores(_Repository):
     def get(self, store_id: int) -> Store:
         return self._get(Store, store_id, "store")
 
-    def all(self) -> list[Store]:
-        return list(self.session.exec(select(Store).order_by(col(Store.id))))
+    def locked(self, store_id: int) -> Store:
+        """The store, which nobody else writes to until this transaction ends."""
+        self.get(store_id)
+        query = select(Store).where(Store.id == store_id).with_for_update()
+        return self.session.exec(query.execution_options(populate_existing=True)).one()
+
+    def all(self, removed: bool = False) -> list[Store]:
+        """Those in sight, or those that were removed."""
+        gone = col(Store.removed_at).is_not(None)
+        query = select(Store).where(gone if removed else ~gone)
+        return list(self.session.exec(query.order_by(col(Store.id))))
 
     def add(self, name: str, document: dict[str, Any]) -> Store:
         return self._add(Store(name=name, schema_document=document))
@@ -90,13 +97,16 @@ class Stores(_Repository):
         query = select(Category).where(Category.store_id == store_id)
         return sorted(self.session.exec(query), key=lambda c: c.path)
 
+    def tree(self, store_id: int) -> dict[str, dict[str, str]]:
+        """What each category is called in other languages, by its path, in order."""
+        query = select(Category.path, Category.names).where(Category.store_id == store_id)
+        return dict(sorted((path, dict(names)) for path, names in self.session.exec(query)))
+
     def add_categories(self, store_id: int, paths: list[str]) -> None:
         """Add what is not there yet, parents included."""
         known = set(self.category_paths(store_id))
         for path in paths:
-            parts = [p.strip() for p in path.split(">") if p.strip()]
-            for depth in range(1, len(parts) + 1):
-                branch = " > ".join(parts[:depth])
+            for branch in with_parents(path):
                 if branch not in known:
                     known.add(branch)
                     self.session.add(Category(store_id=store_id, path=branch))
@@ -114,7 +124,7 @@ class Feeds(_Repository):
         query = (
             select(Feed, Supplier)
             .join(Supplier, col(Feed.supplier_id) == col(Supplier.id))
-            .where(Supplier.store_id == store_id)
+            .where(Supplier.store_id == store_id, col(Feed.removed_at).is_(None))
             .order_by(col(Supplier.name), col(Feed.id))
         )
         return list(self.session.exec(query))
@@ -138,6 +148,10 @@ class Feeds(_Repository):
         return Crosswalk.model_validate(feed.draft)
 
 
+#: What a list of deliveries does without; it is large.
+_OF_THE_READING = (Delivery.profile, Delivery.offers, Delivery.why)
+
+
 class Deliveries(_Repository):
     def get(self, delivery_id: int) -> Delivery:
         return self._get(Delivery, delivery_id, "delivery")
@@ -146,38 +160,59 @@ class Deliveries(_Repository):
         return self._add(delivery)
 
     def of_feed(self, feed_id: int) -> list[Delivery]:
-        """Newest first."""
-        query = select(Delivery).where(Delivery.feed_id == feed_id)
+        """Newest first, but for those removed."""
+        query = select(Delivery).where(
+            Delivery.feed_id == feed_id, col(Delivery.removed_at).is_(None)
+        )
         return list(self.session.exec(query.order_by(col(Delivery.id).desc())))
+
+    def of_store(self, store_id: int) -> dict[int, list[Delivery]]:
+        """Those of every feed, newest first, without what only the reading shows."""
+        query = (
+            select(Delivery)
+            .join(Feed, col(Delivery.feed_id) == col(Feed.id))
+            .join(Supplier, col(Feed.supplier_id) == col(Supplier.id))
+            .where(Supplier.store_id == store_id, col(Delivery.removed_at).is_(None))
+            .order_by(col(Delivery.id).desc())
+            .options(*(defer(_loaded(one)) for one in _OF_THE_READING))
+        )
+        found: dict[int, list[Delivery]] = {}
+        for delivery in self.session.exec(query):
+            found.setdefault(delivery.feed_id, []).append(delivery)
+        return found
 
     def newest(self, feed_id: int) -> Delivery:
         """The newest delivery of a feed that could be read."""
-        readable = [d for d in self.of_feed(feed_id) if d.table_artifact]
-        if not readable:
+        query = select(Delivery).where(
+            Delivery.feed_id == feed_id,
+            col(Delivery.table_artifact).is_not(None),
+            col(Delivery.removed_at).is_(None),
+        )
+        found = self.session.exec(query.order_by(col(Delivery.id).desc()).limit(1)).first()
+        if found is None:
             raise NotFound("This feed has no delivery that could be read.")
-        return readable[0]
+        return found
 
 
 class LookupsRepository(_Repository):
     def of_store(self, store_id: int) -> Lookups:
-        found: dict[str, dict[str, Any]] = {kind: {} for kind in LOOKUP_MODELS}
+        found: dict[str, dict[str, Any]] = {kind.name: {} for kind in KINDS}
+        models = {kind.name: kind.model for kind in KINDS}
         for record in self.session.exec(select(Lookup).where(Lookup.store_id == store_id)):
-            found[record.kind][record.name] = LOOKUP_MODELS[record.kind].model_validate(
-                record.document
-            )
-        return Lookups(
-            found["value_table"],
-            found["category_table"],
-            found["ladder"],
-            found["rate"],
-            found["chain"],
-        )
+            saved = models[record.kind].model_validate(record.document)
+            found[record.kind][record.name] = saved
+        return Lookups(**{kind.where: found[kind.name] for kind in KINDS})
 
     def find(self, store_id: int, kind: str, name: str) -> Lookup | None:
         query = select(Lookup).where(
             Lookup.store_id == store_id, Lookup.kind == kind, Lookup.name == name
         )
         return self.session.exec(query).first()
+
+    def names(self, store_id: int) -> set[tuple[str, str]]:
+        """Kind and name of every look-up."""
+        query = select(Lookup.kind, Lookup.name).where(Lookup.store_id == store_id)
+        return {(kind, name) for kind, name in self.session.exec(query)}
 
     def changes(self, store_id: int, kind: str, name: str) -> list[LookupChange]:
         """Newest first."""
@@ -193,11 +228,11 @@ class LookupsRepository(_Repository):
 
     def save(self, store_id: int, model: SavedLookup) -> Lookup:
         """Keep a look-up under its name, in place of an older one, and who changed what."""
-        kind = next(k for k, m in LOOKUP_MODELS.items() if isinstance(model, m))
+        kind = kind_of(model).name
         document = model.model_dump(mode="json")
         record = self.find(store_id, kind, model.name)
         if record is None or record.document != document:
-            old = LOOKUP_MODELS[kind].model_validate(record.document) if record else None
+            old = type(model).model_validate(record.document) if record else None
             said = lookup_changes(old, model)
             self.session.add(
                 LookupChange(
@@ -236,9 +271,13 @@ class Runs(_Repository):
     def with_status(self, status: str) -> list[Run]:
         return list(self.session.exec(select(Run).where(Run.status == status)))
 
-    def newest_of_delivery(self, delivery_id: int) -> Run | None:
-        query = select(Run).where(Run.delivery_id == delivery_id).order_by(col(Run.id).desc())
-        return self.session.exec(query).first()
+    def of_deliveries(self, ids: list[int]) -> list[Run]:
+        return list(self.session.exec(select(Run).where(col(Run.delivery_id).in_(ids))))
+
+    def newest_of(self, deliveries: list[int]) -> dict[int, Run]:
+        """The newest run of each delivery that has one."""
+        query = select(Run).where(col(Run.delivery_id).in_(deliveries)).order_by(col(Run.id))
+        return {run.delivery_id: run for run in self.session.exec(query)}
 
     def log(self, run_id: int) -> list[RunLog]:
         query = select(RunLog).where(RunLog.run_id == run_id).order_by(col(RunLog.id))
@@ -276,9 +315,14 @@ class Runs(_Repository):
             )
         )
 
-    def versions(self, feed_id: int) -> int:
-        query = select(func.count()).where(CrosswalkVersion.feed_id == feed_id)
-        return int(self.session.exec(query).one())
+    def versions(self, feeds: list[int]) -> dict[int, int]:
+        """How many versions each feed has that has any."""
+        query = (
+            select(CrosswalkVersion.feed_id, func.count())
+            .where(col(CrosswalkVersion.feed_id).in_(feeds))
+            .group_by(col(CrosswalkVersion.feed_id))
+        )
+        return dict(self.session.exec(query).all())
 
 
 class Catalog(_Repository):
@@ -288,6 +332,24 @@ class Catalog(_Repository):
         if found is None:
             raise NotFound(f"There is no product {key!r}.")
         return found
+
+    def keys_among(self, store_id: int, keys: list[str]) -> list[str]:
+        """Those of the keys that a product of the store has."""
+        query = select(Product.key).where(
+            Product.store_id == store_id, col(Product.key) == any_(array(keys, type_=Text))
+        )
+        return list(self.session.exec(query)) if keys else []
+
+    def values_of(
+        self, store_id: int, supplier_id: int, keys: list[str], field: str
+    ) -> list[tuple[str, str | None]]:
+        """Key and value of one field, of a supplier's products among the keys."""
+        query = select(Product.key, col(Product.content)[field].astext).where(
+            Product.store_id == store_id,
+            Product.supplier_id == supplier_id,
+            col(Product.key) == any_(array(keys, type_=Text)),
+        )
+        return list(self.session.exec(query)) if keys else []
 
     def last_run(self, store_id: int, key: str) -> int:
         """The run that last changed a product."""
@@ -316,6 +378,11 @@ class Catalog(_Repository):
 
 
 class Decisions(_Repository):
+    def all_of(self, feed_id: int) -> frozenset[tuple[str, str, str]]:
+        """Verdict, subject and proposal of each."""
+        query = select(Decision).where(Decision.feed_id == feed_id)
+        return frozenset((d.verdict, d.subject, d.proposal) for d in self.session.exec(query))
+
     def of_feed(self, feed_id: int, verdict: str) -> set[tuple[str, str]]:
         """Subject and proposal of each."""
         query = select(Decision).where(Decision.feed_id == feed_id, Decision.verdict == verdict)

@@ -19,6 +19,11 @@ def _moment() -> Any:
     return Field(default_factory=now, sa_type=DateTime(timezone=True))
 
 
+def _removal() -> Any:
+    """When a person took it out of sight; what other records say of it stays."""
+    return Field(default=None, sa_type=DateTime(timezone=True))
+
+
 def _document(**more: Any) -> Any:
     return Field(sa_column=Column(JSONB, nullable=False), **more)
 
@@ -34,6 +39,7 @@ class Store(SQLModel, table=True):
     revision: int = 0
     created_at: datetime = _moment()
     rates_address: str = ""
+    removed_at: datetime | None = _removal()
 
 
 class Category(SQLModel, table=True):
@@ -47,6 +53,42 @@ class Category(SQLModel, table=True):
     store_id: int = Field(foreign_key="stores.id", index=True)
     path: str
     names: dict[str, str] = _document(default_factory=dict)
+
+
+class TreeEditRecord(SQLModel, table=True):
+    """An edit of a store's category tree, kept so that it can be taken back.
+
+    ``edit`` is what was asked, ``moves`` the paths that went with those in their place; ``added``
+    and ``removed`` are the paths that came and went, those that went with their names;
+    ``before`` has the documents that named them as they were, by kind and name.
+    """
+
+    __tablename__: ClassVar[str] = "tree_edits"
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    edit: dict[str, Any] = _document()
+    moves: dict[str, str] = _document(default_factory=dict)
+    added: list[str] = _document(default_factory=list)
+    removed: dict[str, dict[str, str]] = _document(default_factory=dict)
+    before: dict[str, dict[str, Any]] = _document(default_factory=dict)
+    products: int = 0
+    undone: bool = False
+    author: str = ""
+    at: datetime = _moment()
+
+
+class TreeEditRow(SQLModel, table=True):
+    """The categories of one product, or of one side of its history, before and after an edit of
+    the tree that made one path of two. ``side`` is content, before or after."""
+
+    __tablename__: ClassVar[str] = "tree_edit_rows"
+
+    edit_id: int = Field(foreign_key="tree_edits.id", primary_key=True)
+    side: str = Field(primary_key=True)
+    row_id: int = Field(sa_column=Column(BigInteger, primary_key=True))
+    was: dict[str, str] = _document()
+    became: dict[str, str] = _document()
 
 
 class Supplier(SQLModel, table=True):
@@ -78,6 +120,7 @@ class Feed(SQLModel, table=True):
     draft_revision: int = 0
     password: str = ""
     created_at: datetime = _moment()
+    removed_at: datetime | None = _removal()
 
 
 class Delivery(SQLModel, table=True):
@@ -112,6 +155,7 @@ class Delivery(SQLModel, table=True):
     complete: bool = True
     accepted: bool = False
     pictures_artifact: str | None = None
+    removed_at: datetime | None = _removal()
 
 
 class CrosswalkVersion(SQLModel, table=True):
@@ -188,7 +232,8 @@ class Lookup(SQLModel, table=True):
 
 
 class Run(SQLModel, table=True):
-    """One delivery on its way into the catalog: prepared, applied, perhaps undone."""
+    """One delivery on its way into the catalog: prepared, applied, perhaps undone. A trial has
+    only the rows from ``first_row`` to ``last_row``, by their numbers."""
 
     __tablename__: ClassVar[str] = "runs"
 
@@ -201,6 +246,8 @@ class Run(SQLModel, table=True):
     stage: str = ""
     stop_requested: bool = False
     base_revision: int = 0
+    first_row: int | None = None
+    last_row: int | None = None
     counts: dict[str, int] = _document(default_factory=dict)
     error: str = ""
     created_at: datetime = _moment()

@@ -15,12 +15,11 @@ from nomotax.core.reading.reshape import (
     Attributes,
     BundleColumns,
     Gather,
-    KeepOnly,
     NamePair,
-    TakeRows,
     Unfold,
     reshape,
 )
+from nomotax.core.reading.reshape_rows import CarryDown, KeepOnly, TakeRows
 from nomotax.core.table import FAULT, ROW
 
 
@@ -148,6 +147,41 @@ def test_keep_only_compares_numbers_in_either_writing(test, limit, kept):
     lazy = table(k=list("abcde"), price=["1.234,50", "1,234.50", "12.5", "€ 3,20", "n/a"])
     frame, _ = run(lazy, KeepOnly(column="price", test=test, values=(limit,)))
     assert "".join(frame["k"]) == kept
+
+
+def test_headings_of_groups_are_carried_into_the_rows_below():
+    """What stands alone in its row is a heading; rows above the first have none."""
+    lazy = table(
+        code=["0", "Garden", "1", "2", " Kitchen ", "3"],
+        name=["loose", None, "Spade", "", "", "Pan"],
+        price=["1", "", "2", "3", None, "4"],
+    )
+    frame, told = run(lazy, CarryDown(column="code", into="name"))
+    assert frame.drop(ROW, FAULT).rows() == [
+        (None, "0", "loose", "1"), ("Garden", "1", "Spade", "2"), ("Garden", "2", "", "3"),
+        ("Kitchen", "3", "Pan", "4"),
+    ]  # fmt: skip
+    assert "name (2)" in frame.columns
+    assert told[0].examples == ("Garden", "Kitchen")
+    assert "2 headings" in told[0].message and "1 rows stand above" in told[0].message
+
+
+def test_values_given_once_are_carried_over_empty_cells():
+    frame, told = run(table(g=[None, "A", "", " ", "B"], n=list("12345")), CarryDown(column="g"))
+    assert frame["g"].to_list() == [None, "A", "A", "A", "B"]
+    assert told[0].count == 2
+
+
+@given(st.lists(st.tuples(st.booleans(), st.sampled_from(["x", "y"])), max_size=12))
+def test_no_row_vanishes_while_headings_are_carried(rows):
+    lazy = table(k=[v for _, v in rows], n=[None if head else "1" for head, _ in rows])
+    frame, told = run(lazy, CarryDown(column="k", into="G"))
+    assert frame.height + told[0].count == len(rows)
+    expected, last = [], None
+    for head, value in rows:
+        last = value if head else last
+        expected += [] if head else [(last, value)]
+    assert frame.select("G", "k").rows() == expected
 
 
 def test_a_range_of_rows_is_taken_and_counted():

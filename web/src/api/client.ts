@@ -16,6 +16,7 @@ export class Refusal extends Error {
   }
 }
 
+/** The API of this server, typed by its own description. */
 export const api = createClient<paths>({
   baseUrl: window.location.origin,
   // Looked up at each call, so that tests can stand in for the server.

@@ -9,6 +9,7 @@ export type Crosswalk = Schemas["Crosswalk"];
 export type Fill = Schemas["Fill"];
 export type Step = NonNullable<Fill["steps"]>[number];
 export type Part = Schemas["Part"];
+export type Assumption = Schemas["Assumption"];
 export type Suggestion = Schemas["Suggestion"];
 export type Question = Schemas["Question"];
 export type Window = Schemas["Window"];
@@ -24,11 +25,14 @@ export type RunView = Schemas["RunView"];
 export type FeedLine = Schemas["FeedLine"];
 export type DeliveryLine = Schemas["DeliveryLine"];
 
+/** What everything that hangs on a feed is kept under. */
 export const feedKey = (feed: number) => ["feed", feed] as const;
 
 const BUSY = ["queued", "preparing", "applying", "undoing"];
+/** Whether a worker is at a run. */
 export const isBusy = (status?: string | null) => BUSY.includes(status ?? "");
 
+/** Every store of this installation, but for those removed. */
 export function useStores() {
   return useQuery({ queryKey: ["stores"], queryFn: () => take(api.GET("/api/v1/stores")) });
 }
@@ -42,6 +46,7 @@ export function useStoreTree(store: number) {
   });
 }
 
+/** The product schema of a store. */
 export function useSchema(store: number) {
   return useQuery({
     queryKey: ["schema", store],
@@ -50,13 +55,12 @@ export function useSchema(store: number) {
   });
 }
 
+/** Every feed with its deliveries; asked again while a worker reads or runs one. */
 export function useArrivals(store: number) {
   return useQuery({
     queryKey: ["arrivals", store],
     queryFn: () =>
-      take(
-        api.GET("/api/v1/stores/{store_id}/arrivals", { params: { path: { store_id: store } } }),
-      ),
+      take(api.GET("/api/v1/stores/{store_id}/arrivals", { params: { path: { store_id: store } } })),
     refetchInterval: (query) =>
       query.state.data?.feeds.some((f) =>
         f.deliveries.some((d) => isBusy(d.run_status) || d.status === "reading"),
@@ -66,6 +70,7 @@ export function useArrivals(store: number) {
   });
 }
 
+/** One delivery and how it was read; asked again while it is being read. */
 export function useDelivery(id: number | undefined) {
   return useQuery({
     queryKey: ["delivery", id],
@@ -80,6 +85,7 @@ export function useDelivery(id: number | undefined) {
   });
 }
 
+/** The head of a file as it is; ``reading`` names what chooses another part of it. */
 export function useRaw(id: number | undefined, part: string, reading: string) {
   return useQuery({
     queryKey: ["raw", id, part, reading],
@@ -131,6 +137,7 @@ const of = (feed: number, delivery?: number) => ({
   query: delivery ? { delivery_id: delivery } : {},
 });
 
+/** Fields, columns and suggestions of a feed over one delivery. */
 export function useBench(feed: number, delivery?: number) {
   return useQuery({
     queryKey: [...feedKey(feed), "bench", delivery ?? 0],
@@ -139,15 +146,16 @@ export function useBench(feed: number, delivery?: number) {
   });
 }
 
+/** What still needs a person, most products first. */
 export function useQuestions(feed: number, delivery?: number) {
   return useQuery({
     queryKey: [...feedKey(feed), "questions", delivery ?? 0],
-    queryFn: () =>
-      take(api.GET("/api/v1/feeds/{feed_id}/questions", { params: of(feed, delivery) })),
+    queryFn: () => take(api.GET("/api/v1/feeds/{feed_id}/questions", { params: of(feed, delivery) })),
     placeholderData: keepPreviousData,
   });
 }
 
+/** One field opened on the row in hand; null asks for none. */
 export function useField(feed: number, field: string | null, row: number, delivery?: number) {
   return useQuery({
     queryKey: [...feedKey(feed), "field", field, row, delivery ?? 0],
@@ -165,6 +173,7 @@ export function useField(feed: number, field: string | null, row: number, delive
   });
 }
 
+/** Every value table in use, with the words that arrive. */
 export function useValues(feed: number, delivery?: number) {
   return useQuery({
     queryKey: [...feedKey(feed), "values", delivery ?? 0],
@@ -173,16 +182,17 @@ export function useValues(feed: number, delivery?: number) {
   });
 }
 
+/** The arriving trees beside the store's, one for each field that holds categories. */
 export function useCategories(feed: number, delivery?: number) {
   return useQuery({
     queryKey: [...feedKey(feed), "categories", delivery ?? 0],
     retry: false,
-    queryFn: () =>
-      take(api.GET("/api/v1/feeds/{feed_id}/categories", { params: of(feed, delivery) })),
+    queryFn: () => take(api.GET("/api/v1/feeds/{feed_id}/categories", { params: of(feed, delivery) })),
     placeholderData: keepPreviousData,
   });
 }
 
+/** The ladder over the real products: the saved one, or one on trial. */
 export function usePrices(feed: number, delivery: number | undefined, trial: Ladder | null) {
   return useQuery({
     queryKey: [...feedKey(feed), "prices", delivery ?? 0, trial],
@@ -208,17 +218,13 @@ export function useFeedEdit<A>(feed: number, work: (argument: A) => Promise<unkn
     onSettled: () =>
       Promise.all([
         queries.invalidateQueries({ queryKey: feedKey(feed) }),
-        queries.invalidateQueries({ queryKey: ["arrivals"] }),
+        queries.invalidateQueries({ queryKey: ["arrivals"], refetchType: "none" }),
       ]),
   });
 }
 
-export const putDraft = (
-  feed: number,
-  crosswalk: Crosswalk,
-  revision: number,
-  delivery: number,
-) =>
+/** Keeps an edit of the crosswalk that was made on a revision of it. */
+export const putDraft = (feed: number, crosswalk: Crosswalk, revision: number, delivery: number) =>
   take(
     api.PUT("/api/v1/feeds/{feed_id}/draft", {
       params: of(feed, delivery),
@@ -226,6 +232,19 @@ export const putDraft = (
     }),
   );
 
+/** The fill that a column makes for a field; for one that is filled, in place of its source. */
+export const makeFill = (feed: number, field: string, column: string, delivery: number) =>
+  take(
+    api.GET("/api/v1/feeds/{feed_id}/fill", {
+      params: { path: { feed_id: feed }, query: { field, column, delivery_id: delivery } },
+    }),
+  ).then((made) => made.fill);
+
+/** A person's word for what fills take for granted. */
+export const postAssumption = (feed: number, delivery: number, body: Schemas["Stated"]) =>
+  take(api.POST("/api/v1/feeds/{feed_id}/assumptions", { params: of(feed, delivery), body }));
+
+/** Store words by arriving word; null takes an answer back. */
 export const putWords = (feed: number, table: string, words: Record<string, string | null>) =>
   take(
     api.PUT("/api/v1/feeds/{feed_id}/values", {
@@ -234,6 +253,7 @@ export const putWords = (feed: number, table: string, words: Record<string, stri
     }),
   );
 
+/** Store categories by arriving path; null takes a placement back, "" means not sold. */
 export const putPlaces = (feed: number, table: string, places: Record<string, string | null>) =>
   take(
     api.PUT("/api/v1/feeds/{feed_id}/categories", {
@@ -242,6 +262,7 @@ export const putPlaces = (feed: number, table: string, places: Record<string, st
     }),
   );
 
+/** A run and its log; asked again while a worker is at it. */
 export function useRun(id: number) {
   return useQuery({
     queryKey: ["run", id],
@@ -250,16 +271,16 @@ export function useRun(id: number) {
   });
 }
 
+/** The newest runs of a store. */
 export function useRuns(store: number) {
   return useQuery({
     queryKey: ["runs", store],
-    queryFn: () =>
-      take(api.GET("/api/v1/stores/{store_id}/runs", { params: { path: { store_id: store } } })),
-    refetchInterval: (query) =>
-      query.state.data?.runs.some((r) => isBusy(r.status)) ? 700 : false,
+    queryFn: () => take(api.GET("/api/v1/stores/{store_id}/runs", { params: { path: { store_id: store } } })),
+    refetchInterval: (query) => (query.state.data?.runs.some((r) => isBusy(r.status)) ? 700 : false),
   });
 }
 
+/** Every function of the formula language. */
 export function useFunctions() {
   return useQuery({
     queryKey: ["functions"],
@@ -275,6 +296,7 @@ export interface BenchCell {
   row: number;
 }
 
+/** Where a cell of the bench comes from; asked for when it is wanted. */
 export function useBenchTrace(cell: BenchCell, wanted: boolean) {
   return useQuery({
     queryKey: [...feedKey(cell.feed), "trace", cell.delivery, cell.field, cell.row],
@@ -291,6 +313,7 @@ export function useBenchTrace(cell: BenchCell, wanted: boolean) {
   });
 }
 
+/** Where a value of the catalog comes from. */
 export function useCatalogTrace(store: number, key: string, field: string | null) {
   return useQuery({
     queryKey: ["trace", store, key, field],
@@ -305,6 +328,7 @@ export function useCatalogTrace(store: number, key: string, field: string | null
   });
 }
 
+/** Where a product's value in a changeset comes from. */
 export function useRunTrace(run: number, key: string, field: string | null) {
   return useQuery({
     queryKey: ["review", run, "trace", key, field],
@@ -319,15 +343,16 @@ export function useRunTrace(run: number, key: string, field: string | null) {
   });
 }
 
+/** The history of a feed's crosswalk. */
 export function useVersions(feed: number, wanted: boolean) {
   return useQuery({
     queryKey: [...feedKey(feed), "versions"],
     enabled: wanted,
-    queryFn: () =>
-      take(api.GET("/api/v1/feeds/{feed_id}/versions", { params: { path: { feed_id: feed } } })),
+    queryFn: () => take(api.GET("/api/v1/feeds/{feed_id}/versions", { params: { path: { feed_id: feed } } })),
   });
 }
 
+/** Every saved look-up of a store, and who uses it. */
 export function useLookups(store: number) {
   return useQuery({
     queryKey: ["lookups", store],
@@ -336,9 +361,20 @@ export function useLookups(store: number) {
   });
 }
 
+/** Refuses a suggestion or puts a question off; ``back`` takes either back. */
 export const putVerdict = (feed: number, body: Schemas["Verdicts"]) =>
   take(api.POST("/api/v1/feeds/{feed_id}/decisions", { params: { path: { feed_id: feed } }, body }));
 
+/** The sign between the levels of the arriving paths. */
+export const putSeparator = (feed: number, table: string, separator: string) =>
+  take(
+    api.PUT("/api/v1/feeds/{feed_id}/categories", {
+      params: { path: { feed_id: feed } },
+      body: { table, places: {}, separator },
+    }),
+  );
+
+/** Where all goes that no placement covers; "" asks. */
 export const putFallback = (feed: number, table: string, fallback: string) =>
   take(
     api.PUT("/api/v1/feeds/{feed_id}/categories", {

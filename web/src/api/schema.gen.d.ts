@@ -22,40 +22,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/stores/{store_id}/schema": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The product schema of a store. */
-        get: operations["stores_get_schema_stores__int_store_id__schema_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/stores/{store_id}/schema.json": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The schema as a Table Schema document. */
-        get: operations["stores_download_schema_stores__int_store_id__schema_json_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/stores/{store_id}/arrivals": {
         parameters: {
             query?: never;
@@ -90,6 +56,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The product schema of a store. */
+        get: operations["schemas_get_schema_stores__int_store_id__schema_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/schema.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The schema as a Table Schema document. */
+        get: operations["schemas_download_schema_stores__int_store_id__schema_json_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/schema/touch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an edit of a field would touch; nothing is changed. */
+        post: operations["schemas_touch_field_stores__int_store_id__schema_touch_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/schema/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change, add or retire a field. */
+        post: operations["schemas_edit_field_stores__int_store_id__schema_fields_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/schema/fields/{field}/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add words to the list of a field. */
+        post: operations["schemas_add_words_stores__int_store_id__schema_fields__field__words_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/categories": {
         parameters: {
             query?: never;
@@ -98,10 +149,10 @@ export interface paths {
             cookie?: never;
         };
         /** The store's category tree with product counts. */
-        get: operations["stores_get_categories_stores__int_store_id__categories_get"];
+        get: operations["categories_get_categories_stores__int_store_id__categories_get"];
         put?: never;
         /** Add categories; parents come along. */
-        post: operations["stores_add_categories_stores__int_store_id__categories_post"];
+        post: operations["categories_add_categories_stores__int_store_id__categories_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -116,10 +167,79 @@ export interface paths {
             cookie?: never;
         };
         /** What the categories are called in other languages: category, language, name. */
-        get: operations["stores_export_names_stores__int_store_id__categories_names_csv_get"];
+        get: operations["categories_export_names_stores__int_store_id__categories_names_csv_get"];
         put?: never;
         /** Take names from a CSV file: category, language, name. */
-        post: operations["stores_import_names_stores__int_store_id__categories_names_csv_post"];
+        post: operations["categories_import_names_stores__int_store_id__categories_names_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/categories/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The categories of a file, for a look; nothing is added. */
+        post: operations["categories_read_tree_stores__int_store_id__categories_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/categories/touch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an edit of the tree would touch; nothing is changed. */
+        post: operations["categories_touch_tree_stores__int_store_id__categories_touch_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/categories/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest edits of the tree. */
+        get: operations["categories_list_tree_edits_stores__int_store_id__categories_edits_get"];
+        put?: never;
+        /** Add, rename, move, merge or delete a category; products follow. */
+        post: operations["categories_edit_tree_stores__int_store_id__categories_edits_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/categories/edits/{edit_id}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take an edit of the tree back. */
+        post: operations["categories_undo_tree_edit_stores__int_store_id__categories_edits__int_edit_id__undo_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -134,7 +254,7 @@ export interface paths {
             cookie?: never;
         };
         /** A page of the catalog. */
-        get: operations["stores_get_products_stores__int_store_id__products_get"];
+        get: operations["products_get_products_stores__int_store_id__products_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -151,25 +271,8 @@ export interface paths {
             cookie?: never;
         };
         /** One product and its history. */
-        get: operations["stores_get_product_stores__int_store_id__products__path_key__get"];
+        get: operations["products_get_product_stores__int_store_id__products__path_key__get"];
         put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/stores/{store_id}/ladders": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Keep a price ladder under its name. */
-        put: operations["stores_save_ladder_stores__int_store_id__ladders_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -185,8 +288,25 @@ export interface paths {
             cookie?: never;
         };
         /** The catalog, or what a run changed, in the schema's column order. */
-        get: operations["stores_outbound_stores__int_store_id__outbound_get"];
+        get: operations["products_outbound_stores__int_store_id__outbound_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/kept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a product's field from feeds, or give it back to them. */
+        put: operations["products_keep_by_hand_stores__int_store_id__kept_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -381,6 +501,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{delivery_id}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The table a delivery became, companions joined, as a file. */
+        get: operations["deliveries_download_table_deliveries__int_delivery_id__table_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{delivery_id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a delivery to another feed, and read it as that feed reads. */
+        post: operations["deliveries_move_delivery_deliveries__int_delivery_id__move_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/pictures/{name}": {
         parameters: {
             query?: never;
@@ -475,8 +629,42 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take every suggestion at or above a mark. */
+        /** Take every sure suggestion at or above a mark. */
         post: operations["feeds_accept_feeds__int_feed_id__suggestions_accept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/fill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The fill that a column makes for a field; nothing is saved. */
+        get: operations["feeds_make_fill_feeds__int_feed_id__fill_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/assumptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A person's word for what fills take for granted. */
+        post: operations["feeds_state_assumption_feeds__int_feed_id__assumptions_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -553,24 +741,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/feeds/{feed_id}/prices": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The ladder over the real products. */
-        get: operations["feeds_get_prices_feeds__int_feed_id__prices_get"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/feeds/{feed_id}/prices/try": {
+    "/api/v1/feeds/{feed_id}/name": {
         parameters: {
             query?: never;
             header?: never;
@@ -578,9 +749,9 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
-        /** A ladder that is not saved, over the real products. */
-        post: operations["feeds_try_prices_feeds__int_feed_id__prices_try_post"];
+        /** Call a feed otherwise. */
+        put: operations["feeds_rename_feed_feeds__int_feed_id__name_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -614,6 +785,57 @@ export interface paths {
         get?: never;
         /** Put an exported crosswalk in place of the present one, look-ups and all. */
         put: operations["feeds_import_crosswalk_feeds__int_feed_id__crosswalk_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The ladder over the real products. */
+        get: operations["prices_get_prices_feeds__int_feed_id__prices_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/prices/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A ladder that is not saved, over the real products. */
+        post: operations["prices_try_prices_feeds__int_feed_id__prices_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/ladders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a price ladder under its name. */
+        put: operations["prices_save_ladder_stores__int_store_id__ladders_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -792,23 +1014,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/stores/{store_id}/kept": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Keep a product's field from feeds, or give it back to them. */
-        put: operations["crosswalks_keep_by_hand_stores__int_store_id__kept_put"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/stores/{store_id}/lookups": {
         parameters: {
             query?: never;
@@ -817,7 +1022,7 @@ export interface paths {
             cookie?: never;
         };
         /** Every saved look-up of the store, and the feeds that use it. */
-        get: operations["crosswalks_get_lookups_stores__int_store_id__lookups_get"];
+        get: operations["lookups_get_lookups_stores__int_store_id__lookups_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -834,9 +1039,61 @@ export interface paths {
             cookie?: never;
         };
         /** Who changed what in a look-up, and when. */
-        get: operations["crosswalks_get_history_stores__int_store_id__lookups_history_get"];
+        get: operations["lookups_get_history_stores__int_store_id__lookups_history_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/chains": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a chain of steps under its name. */
+        put: operations["lookups_put_chain_stores__int_store_id__chains_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/value-tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change how a value table matches and what becomes of other words. */
+        put: operations["lookups_patch_table_stores__int_store_id__value_tables_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/value-tables.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A value table as CSV: arriving, store. */
+        get: operations["lookups_export_table_stores__int_store_id__value_tables_csv_get"];
+        put?: never;
+        /** Take words from a CSV file of two columns: arriving, store. */
+        post: operations["lookups_import_table_stores__int_store_id__value_tables_csv_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -852,7 +1109,7 @@ export interface paths {
         };
         get?: never;
         /** Keep an exchange rate. */
-        put: operations["crosswalks_put_rate_stores__int_store_id__rates_put"];
+        put: operations["rates_put_rate_stores__int_store_id__rates_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -870,7 +1127,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Take rates from a CSV file with the columns day, source, target, rate. */
-        post: operations["crosswalks_import_rates_stores__int_store_id__rates_csv_post"];
+        post: operations["rates_import_rates_stores__int_store_id__rates_csv_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -887,59 +1144,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Fetch such a file from an address, which is remembered. */
-        post: operations["crosswalks_fetch_rates_stores__int_store_id__rates_fetch_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/stores/{store_id}/chains": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Keep a chain of steps under its name. */
-        put: operations["crosswalks_put_chain_stores__int_store_id__chains_put"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/stores/{store_id}/value-tables": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Change how a value table matches and what becomes of other words. */
-        put: operations["crosswalks_patch_table_stores__int_store_id__value_tables_put"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/stores/{store_id}/value-tables.csv": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** A value table as CSV: arriving, store. */
-        get: operations["crosswalks_export_table_stores__int_store_id__value_tables_csv_get"];
-        put?: never;
-        /** Take words from a CSV file of two columns: arriving, store. */
-        post: operations["crosswalks_import_table_stores__int_store_id__value_tables_csv_post"];
+        post: operations["rates_fetch_rates_stores__int_store_id__rates_fetch_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -955,7 +1160,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Freeze the crosswalk and prepare a changeset in the background. */
+        /** Freeze the crosswalk and prepare a changeset in the background; of some rows as a trial. */
         post: operations["runs_prepare_feeds__int_feed_id__runs_post"];
         delete?: never;
         options?: never;
@@ -1055,7 +1260,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** What taking the run back would touch; nothing is changed. */
+        get: operations["runs_touch_undo_runs__int_run_id__undo_get"];
         put?: never;
         /** Put back what the run changed. */
         post: operations["runs_undo_runs__int_run_id__undo_post"];
@@ -1091,6 +1297,59 @@ export interface paths {
         };
         /** Every arriving row with what became of it and why. */
         get: operations["runs_result_runs__int_run_id__result_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/removals/{kind}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What taking a store, a feed or a delivery out of sight would touch; nothing is changed. */
+        get: operations["removals_touch_removal_removals__kind___int_key__get"];
+        /** Take it out of sight. The catalog, its history and runs stay. */
+        put: operations["removals_remove_removals__kind___int_key__put"];
+        post?: never;
+        /** Bring it back as it was. */
+        delete: operations["removals_bring_back_removals__kind___int_key__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/removed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Feeds and deliveries of a store that were removed. */
+        get: operations["removals_list_removed_stores__int_store_id__removed_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/removed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Stores that were removed. */
+        get: operations["removals_list_removed_stores_stores_removed_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1216,6 +1475,85 @@ export interface components {
              * Format: binary
              */
             file: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * FeedList
+         * @description ``upload_limit`` is the largest delivery taken, in bytes.
+         */
+        FeedList: {
+            /** Feeds */
+            feeds: components["schemas"]["FeedLine"][];
+            /** Upload Limit */
+            upload_limit: number;
+        };
+        /**
+         * DeliveryLine
+         * @description One delivery. ``rows_before`` is the size of the delivery before it, for comparison.
+         */
+        DeliveryLine: {
+            /** Id */
+            id: number;
+            /** File Name */
+            file_name: string;
+            /** Size */
+            size: number;
+            /**
+             * Received At
+             * Format: date-time
+             */
+            received_at: string;
+            /** Status */
+            status: string;
+            /** Rows */
+            rows: number;
+            /** Rows Before */
+            rows_before: number | null;
+            /** Columns */
+            columns: number;
+            /** Problems */
+            problems: number;
+            /** Error */
+            error: string;
+            /** Stage */
+            stage: string;
+            /** Because */
+            because: string;
+            /** Complete */
+            complete: boolean;
+            /** Same As */
+            same_as: number | null;
+            /** Run Id */
+            run_id: number | null;
+            /** Run Status */
+            run_status: string | null;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+        };
+        /** FeedLine */
+        FeedLine: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Supplier */
+            supplier: string;
+            /** Versions */
+            versions: number;
+            /** Questions */
+            questions: number;
+            /** Mapped */
+            mapped: number;
+            /** Deliveries */
+            deliveries: components["schemas"]["DeliveryLine"][];
+        };
+        /** NewFeed */
+        NewFeed: {
+            /** Supplier */
+            supplier: string;
             /** Name */
             name: string;
         };
@@ -1358,83 +1696,62 @@ export interface components {
             category_separator?: string;
         };
         /**
-         * FeedList
-         * @description ``upload_limit`` is the largest delivery taken, in bytes.
+         * FieldTouch
+         * @description What an edit of a field touches. ``products`` hold a value in it, ``empty`` hold none;
+         *     ``broken`` counts those whose value the field would not take, with the first of them.
+         *     ``feeds`` fill it; ``answers`` are entries of their value tables that give a word which would
+         *     no longer be in its list.
          */
-        FeedList: {
+        FieldTouch: {
+            /** Products */
+            products: number;
+            /** Empty */
+            empty: number;
+            /** Broken */
+            broken: number;
+            /** First */
+            first: components["schemas"]["Broken"][];
             /** Feeds */
-            feeds: components["schemas"]["FeedLine"][];
-            /** Upload Limit */
-            upload_limit: number;
+            feeds: string[];
+            /** Answers */
+            answers: number;
         };
         /**
-         * DeliveryLine
-         * @description One delivery. ``rows_before`` is the size of the delivery before it, for comparison.
+         * Broken
+         * @description A product whose value the field would not take.
          */
-        DeliveryLine: {
-            /** Id */
-            id: number;
-            /** File Name */
-            file_name: string;
-            /** Size */
-            size: number;
+        Broken: {
+            /** Key */
+            key: string;
+            /** Value */
+            value: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * FieldEdit
+         * @description A field as it ``was`` and as it shall be: a new one has no ``was``, a retired one no
+         *     ``field``. ``before`` names the field that a new one stands before; else it is the last.
+         */
+        FieldEdit: {
+            /** @default null */
+            was?: components["schemas"]["StoreField"] | null;
+            /** @default null */
+            field?: components["schemas"]["StoreField"] | null;
             /**
-             * Received At
-             * Format: date-time
+             * Before
+             * @default
              */
-            received_at: string;
-            /** Status */
-            status: string;
-            /** Rows */
-            rows: number;
-            /** Rows Before */
-            rows_before: number | null;
-            /** Columns */
-            columns: number;
-            /** Problems */
-            problems: number;
-            /** Error */
-            error: string;
-            /** Stage */
-            stage: string;
-            /** Because */
-            because: string;
-            /** Complete */
-            complete: boolean;
-            /** Same As */
-            same_as: number | null;
-            /** Run Id */
-            run_id: number | null;
-            /** Run Status */
-            run_status: string | null;
-            /** Counts */
-            counts: {
-                [key: string]: number;
-            };
+            before?: string;
         };
-        /** FeedLine */
-        FeedLine: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Supplier */
-            supplier: string;
-            /** Versions */
-            versions: number;
-            /** Questions */
-            questions: number;
-            /** Mapped */
-            mapped: number;
-            /** Deliveries */
-            deliveries: components["schemas"]["DeliveryLine"][];
+        /** FieldView */
+        FieldView: {
+            field: components["schemas"]["StoreField"];
         };
-        /** NewFeed */
-        NewFeed: {
-            /** Supplier */
-            supplier: string;
-            /** Name */
-            name: string;
+        /** NewWords */
+        NewWords: {
+            /** Words */
+            words: string[];
         };
         /** CategoryList */
         CategoryList: {
@@ -1479,6 +1796,107 @@ export interface components {
              * Format: binary
              */
             file: string;
+        };
+        /**
+         * ReadPaths
+         * @description Categories of a file that are new, in its order, and how many are there already.
+         */
+        ReadPaths: {
+            /** Paths */
+            paths: string[];
+            /** Known */
+            known: number;
+        };
+        /** TreeFile */
+        TreeFile: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /**
+         * TreeTouch
+         * @description What an edit touches: categories that go, products that get another category, placements of
+         *     arriving paths that lead elsewhere, and what has to be looked after by hand: ``formulas`` are
+         *     feeds with a field whose formula names such a category.
+         */
+        TreeTouch: {
+            /** Categories */
+            categories: number;
+            /** Products */
+            products: number;
+            /** Placements */
+            placements: number;
+            /** Formulas */
+            formulas: string[];
+        };
+        /**
+         * TreeEdit
+         * @description One edit of the tree.
+         *
+         *     ``to`` is, for rename, the new name of the last part; for move, the category it goes below
+         *     ("": to the top); for merge, the category it becomes part of, with all that is below it; for
+         *     delete, where the products of it and of all below it go ("": nowhere). Add needs none.
+         */
+        TreeEdit: {
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "add" | "rename" | "move" | "merge" | "delete";
+            /** Path */
+            path: string;
+            /**
+             * To
+             * @default
+             */
+            to?: string;
+        };
+        /** TreeEdits */
+        TreeEdits: {
+            /** Edits */
+            edits: components["schemas"]["TreeEditLine"][];
+        };
+        /**
+         * TreeEditLine
+         * @description An edit of the tree that was made, and how many products it touched.
+         */
+        TreeEditLine: {
+            /** Id */
+            id: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Author */
+            author: string;
+            edit: components["schemas"]["TreeEdit"];
+            /** Products */
+            products: number;
+            /** Undone */
+            undone: boolean;
+        };
+        /**
+         * TreeEdited
+         * @description ``id`` is what the edit is taken back by.
+         */
+        TreeEdited: {
+            /** Id */
+            id: number;
+            touch: components["schemas"]["TreeTouch"];
+        };
+        /**
+         * Done
+         * @description An edit was kept.
+         */
+        Done: {
+            /**
+             * Done
+             * @default true
+             */
+            done?: boolean;
         };
         /** ProductPage */
         ProductPage: {
@@ -1559,170 +1977,19 @@ export interface components {
             stock: string;
         };
         /**
-         * Ladder
-         * @description Rungs by cost, or by another number of the product (``by_field``: its list price, its
-         *     weight), an ending, and limits. Whatever the rungs go by, they raise the landed cost.
-         *
-         *     A ``Rule`` that fits a product takes the place of ``rungs``: the first, or the one with the
-         *     most matches. The price is never below the landed cost + ``floor``, never below the amount in
-         *     ``least_field`` (the maker's minimum), never above that in ``most_field`` (the list price).
-         *     ``tax`` says whether the price contains a tax of ``tax_rate`` percent that the cost does not.
+         * KeptField
+         * @description A field of a product that no feed may touch, or (``keep`` false) may touch again.
          */
-        Ladder: {
-            /** Name */
-            name: string;
+        KeptField: {
+            /** Key */
+            key: string;
+            /** Field */
+            field: string;
             /**
-             * Currency
-             * @default EUR
+             * Keep
+             * @default true
              */
-            currency?: string;
-            /** Rungs */
-            rungs: components["schemas"]["Rung"][];
-            /**
-             * By Field
-             * @default
-             */
-            by_field?: string;
-            /**
-             * Ending
-             * @default none
-             * @enum {string}
-             */
-            ending?: "none" | "99" | "95" | "whole" | "five";
-            /**
-             * Floor
-             * @default 0
-             */
-            floor?: number | string;
-            /**
-             * Rules
-             * @default []
-             */
-            rules?: components["schemas"]["Rule"][];
-            /**
-             * Choose
-             * @default first
-             * @enum {string}
-             */
-            choose?: "first" | "most_specific";
-            /**
-             * @default {
-             *       "duty": "0",
-             *       "freight_per_kg": "0",
-             *       "weight_field": "",
-             *       "handling": "0"
-             *     }
-             */
-            landed?: components["schemas"]["Landed"];
-            /**
-             * Tax
-             * @default out
-             * @enum {string}
-             */
-            tax?: "out" | "in";
-            /**
-             * Tax Rate
-             * @default 0
-             */
-            tax_rate?: number | string;
-            /**
-             * Least Field
-             * @default
-             */
-            least_field?: string;
-            /**
-             * Most Field
-             * @default
-             */
-            most_field?: string;
-        };
-        /**
-         * Landed
-         * @description What goods cost once they are here: cost, ``duty`` percent of it, freight by weight (kg, from
-         *     ``weight_field``), and handling a piece.
-         */
-        Landed: {
-            /**
-             * Duty
-             * @default 0
-             */
-            duty?: number | string;
-            /**
-             * Freight Per Kg
-             * @default 0
-             */
-            freight_per_kg?: number | string;
-            /**
-             * Weight Field
-             * @default
-             */
-            weight_field?: string;
-            /**
-             * Handling
-             * @default 0
-             */
-            handling?: number | string;
-        };
-        /**
-         * Match
-         * @description A store field (or a fact such as ``supplier``) whose value is one of ``words``, ignoring
-         *     case. A category is also matched by a branch above it.
-         */
-        Match: {
-            /**
-             * Field
-             * @default
-             */
-            field?: string;
-            /**
-             * Fact
-             * @default
-             */
-            fact?: string;
-            /** Words */
-            words: string[];
-        };
-        /**
-         * Rule
-         * @description Rungs of their own for the products that all matches fit.
-         */
-        Rule: {
-            /** Name */
-            name: string;
-            /** When */
-            when: components["schemas"]["Match"][];
-            /** Rungs */
-            rungs: components["schemas"]["Rung"][];
-            /**
-             * Ending
-             * @default null
-             */
-            ending?: ("none" | "99" | "95" | "whole" | "five") | null;
-        };
-        /**
-         * Rung
-         * @description From this basis (inclusive) on, and up to the next rung: a landed cost, or a value of the
-         *     ladder's ``by_field``.
-         *
-         *     ``amount`` is a percentage for markup and margin, an amount of money for fixed, and a factor
-         *     for multiple.
-         */
-        Rung: {
-            /** Start */
-            start: number | string;
-            /**
-             * Kind
-             * @default markup
-             * @enum {string}
-             */
-            kind?: "markup" | "margin" | "fixed" | "multiple";
-            /** Amount */
-            amount: number | string;
-            /**
-             * Ending
-             * @default null
-             */
-            ending?: ("none" | "99" | "95" | "whole" | "five") | null;
+            keep?: boolean;
         };
         /**
          * DeliveryView
@@ -1805,6 +2072,27 @@ export interface components {
             columns: string[];
             /** Into */
             into: string;
+        };
+        /**
+         * CarryDown
+         * @description Carries what stands above down to the rows below it. Without ``into``, an empty cell of
+         *     ``column`` gets the value above it. With ``into``, a row in which only ``column`` is filled is
+         *     a heading: its text goes to the new column ``into`` of the rows below, up to the next heading,
+         *     and the row itself is no row any more.
+         */
+        CarryDown: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "carry";
+            /** Column */
+            column: string;
+            /**
+             * Into
+             * @default
+             */
+            into?: string;
         };
         /**
          * ColumnProfile
@@ -1959,7 +2247,7 @@ export interface components {
              * Reshape
              * @default []
              */
-            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["TakeRows"])[];
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
             /**
              * Companions
              * @default []
@@ -2064,7 +2352,8 @@ export interface components {
          * JsonReading
          * @description ``records`` is the path of the list (``products``) or, ending in ``/*``, of the object
          *     whose members are the records; "" is the document itself. ``lines`` means one document a
-         *     line (JSON Lines).
+         *     line (JSON Lines). Records that are lists become columns by place; with ``header`` the first
+         *     of them holds the names.
          */
         JsonReading: {
             /**
@@ -2088,7 +2377,7 @@ export interface components {
              * Reshape
              * @default []
              */
-            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["TakeRows"])[];
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
             /**
              * Companions
              * @default []
@@ -2109,6 +2398,11 @@ export interface components {
              * @default false
              */
             lines?: boolean;
+            /**
+             * Header
+             * @default false
+             */
+            header?: boolean;
         };
         /**
          * KeepOnly
@@ -2164,7 +2458,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "file" | "sheet" | "records";
+            kind: "file" | "sheet" | "records" | "lists";
             /** Name */
             name: string;
             /** Count */
@@ -2322,7 +2616,7 @@ export interface components {
              * Reshape
              * @default []
              */
-            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["TakeRows"])[];
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
             /**
              * Companions
              * @default []
@@ -2366,7 +2660,8 @@ export interface components {
         };
         /**
          * XmlReading
-         * @description ``records`` is the path of the element that becomes a row, by local names.
+         * @description ``records`` is the path of the element that becomes a row, by local names; ``//item`` is
+         *     every such element, wherever it stands.
          */
         XmlReading: {
             /**
@@ -2390,7 +2685,7 @@ export interface components {
              * Reshape
              * @default []
              */
-            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["TakeRows"])[];
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
             /**
              * Companions
              * @default []
@@ -2414,17 +2709,6 @@ export interface components {
              * Format: binary
              */
             file: string;
-        };
-        /**
-         * Done
-         * @description An edit was kept.
-         */
-        Done: {
-            /**
-             * Done
-             * @default true
-             */
-            done?: boolean;
         };
         /** PasswordEdit */
         PasswordEdit: {
@@ -2507,6 +2791,11 @@ export interface components {
             /** Rows */
             rows: (string | null)[][];
         };
+        /** MoveTo */
+        MoveTo: {
+            /** Feed Id */
+            feed_id: number;
+        };
         /**
          * BenchState
          * @description ``rows`` counts the delivery; ``sample_rows`` what the shares are measured on.
@@ -2575,8 +2864,12 @@ export interface components {
         };
         /**
          * Amount
-         * @description Reads an amount with a currency in its cell (``12,50 EUR``, ``£9.00``) or none. A currency
-         *     other than ``currency`` (or the one in ``column``) is asked about, never taken as if it were.
+         * @description Reads an amount of money, each row in its own currency: the one in its cell (``12,50 EUR``,
+         *     ``£9.00``), else the one in ``column``, else ``currency``.
+         *
+         *     With ``into``, each row is exchanged into that by the saved rate of its currency; rows without
+         *     a currency, with two, or without a rate wait. Without it, an amount in another currency than
+         *     ``currency`` waits, never taken as if it were.
          */
         Amount: {
             /**
@@ -2599,6 +2892,42 @@ export interface components {
              * @default
              */
             column?: string;
+            /**
+             * Into
+             * @default
+             */
+            into?: string;
+            /**
+             * Oldest
+             * @default 30
+             */
+            oldest?: number;
+        };
+        /**
+         * Assumption
+         * @description ``says`` gives the evidence in plain words. One that is ``open`` has none, or evidence that
+         *     contradicts itself: its rows wait until a person has chosen. ``choice`` is what is assumed: a
+         *     unit's or a currency's code, ``point`` or ``comma``, an order of dates, a separator, a prefix.
+         */
+        Assumption: {
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "unit" | "currency" | "numbers" | "date" | "path" | "list" | "prefix";
+            /** Says */
+            says: string;
+            /**
+             * Choice
+             * @default
+             */
+            choice?: string;
+            /**
+             * State
+             * @default taken
+             * @enum {string}
+             */
+            state?: "open" | "taken" | "confirmed";
         };
         /**
          * Case
@@ -2788,7 +3117,9 @@ export interface components {
         };
         /**
          * Date
-         * @description Reads a date in a stated order of day, month and year; gives an ISO 8601 date.
+         * @description Reads a date in a stated order of day, month and year; gives an ISO 8601 date. A time behind
+         *     it is dropped. Years of two digits are read only with a ``pivot``: those up to it are of this
+         *     century, those above it of the last.
          */
         Date: {
             /**
@@ -2807,6 +3138,11 @@ export interface components {
              * @enum {string}
              */
             order?: "dmy" | "mdy" | "ymd";
+            /**
+             * Pivot
+             * @default null
+             */
+            pivot?: number | null;
         };
         /**
          * DecodeEntities
@@ -2929,6 +3265,7 @@ export interface components {
          *     ``parts`` are written one after the other; own text between two columns is written only where
          *     both have a value. ``when_empty`` says whether an empty result leaves the store's value or
          *     clears it; ``on_problem`` whether a faulty value rejects the row or only skips this field.
+         *     ``assumptions`` are what the steps take for granted; rows wait while one is open.
          */
         Fill: {
             /**
@@ -2953,6 +3290,11 @@ export interface components {
              * @enum {string}
              */
             on_problem?: "reject" | "skip";
+            /**
+             * Assumptions
+             * @default []
+             */
+            assumptions?: components["schemas"]["Assumption"][];
         };
         /**
          * Formula
@@ -3067,7 +3409,7 @@ export interface components {
          *
          *     The unit stands in the cell; where it does not, it is what ``column`` says, or ``stated``.
          *     ``part`` takes the first, second or third of ``12x18 in``; 0 takes a single measure. A unit
-         *     that is unknown, missing, or of another dimension is refused.
+         *     that is unknown or of another dimension is refused; one that is missing is asked for.
          */
         Measure: {
             /**
@@ -3515,7 +3857,8 @@ export interface components {
         };
         /**
          * Split
-         * @description Makes a list: of text, cut at ``at``, or of a list as it arrives. Empty entries go.
+         * @description Makes a list: of text, cut at ``at``, or of a list as it arrives. Empty entries go, unless
+         *     ``blanks`` keeps them: alternative texts stay with their pictures by their place.
          */
         Split: {
             /**
@@ -3533,10 +3876,16 @@ export interface components {
              * @default ,
              */
             at?: string;
+            /**
+             * Blanks
+             * @default false
+             */
+            blanks?: boolean;
         };
         /**
          * Suggestion
-         * @description A column for a field. ``score`` runs from 0 to 100; ``reasons`` say why.
+         * @description A column for a field. ``score`` runs from 0 to 100; ``reasons`` say why. Only a ``sure`` one
+         *     is taken unseen; none is that ``shapes``: shortens, prefixes or prices by itself.
          */
         Suggestion: {
             /** Field */
@@ -3545,9 +3894,16 @@ export interface components {
             column: string;
             /** Score */
             score: number;
+            /** Sure */
+            sure: boolean;
             /** Reasons */
             reasons: string[];
             fill: components["schemas"]["Fill"];
+            /**
+             * Shapes
+             * @description Whether the fill makes other values of those that arrive.
+             */
+            readonly shapes: boolean;
         };
         /**
          * TakeEntries
@@ -3769,6 +4125,7 @@ export interface components {
         /**
          * FieldDetail
          * @description One field opened: what happens to the row in hand, what comes out, what goes wrong.
+         *     ``choices`` are those for each thing that its fill takes for granted.
          */
         FieldDetail: {
             field: components["schemas"]["StoreField"];
@@ -3785,6 +4142,10 @@ export interface components {
             problems: components["schemas"]["ProblemCount"][];
             /** Suggestions */
             suggestions: components["schemas"]["Suggestion"][];
+            /** Choices */
+            choices: {
+                [key: string]: string[];
+            };
         };
         /**
          * Effect
@@ -3841,6 +4202,28 @@ export interface components {
              */
             least?: number;
         };
+        /** MadeFill */
+        MadeFill: {
+            fill: components["schemas"]["Fill"];
+        };
+        /**
+         * Stated
+         * @description ``choice`` is a unit's or a currency's code, a style of numbers, an order of dates, a
+         *     prefix.
+         */
+        Stated: {
+            /** Fields */
+            fields: string[];
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "unit" | "currency" | "numbers" | "date" | "path" | "list" | "prefix";
+            /** Choice */
+            choice: string;
+            /** Revision */
+            revision: number;
+        };
         /** QuestionList */
         QuestionList: {
             /** Questions */
@@ -3848,19 +4231,23 @@ export interface components {
         };
         /**
          * Proposal
-         * @description ``score`` runs from 0 to 100.
+         * @description A proposed word or place. ``score`` runs from 0 to 100: of those at 90, nine in ten are
+         *     right. Only a ``sure`` one is taken unseen.
          */
         Proposal: {
             /** Place */
             place: string;
             /** Score */
             score: number;
+            /** Sure */
+            sure: boolean;
             /** Reason */
             reason: string;
         };
         /**
          * Question
-         * @description ``subject`` is the field, column, word or path that is asked about; ``table`` the look-up
+         * @description ``fields`` are those that an assumption ``about`` something holds, asked together.
+         *     ``subject`` is the field, column, word or path that is asked about; ``table`` the look-up
          *     that would remember the answer; ``touches`` counts products. One put off till ``later`` still
          *     holds its products.
          */
@@ -3869,7 +4256,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "reading" | "field" | "column" | "value" | "category" | "missing_column" | "broken" | "problem";
+            kind: "reading" | "field" | "column" | "table" | "value" | "category" | "missing_column" | "broken" | "problem" | "assumption";
             /** Subject */
             subject: string;
             /** Touches */
@@ -3898,6 +4285,16 @@ export interface components {
             proposals?: components["schemas"]["Proposal"][];
             /** @default null */
             suggestion?: components["schemas"]["Suggestion"] | null;
+            /**
+             * About
+             * @default null
+             */
+            about?: ("unit" | "currency" | "numbers" | "date" | "path" | "list" | "prefix") | null;
+            /**
+             * Fields
+             * @default []
+             */
+            fields?: string[];
             /**
              * Later
              * @default false
@@ -4048,6 +4445,350 @@ export interface components {
              * @default null
              */
             fallback?: string | null;
+            /**
+             * Separator
+             * @default null
+             */
+            separator?: string | null;
+        };
+        /** FeedName */
+        FeedName: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * Bundle
+         * @description A crosswalk with everything it needs to run elsewhere: its reading and look-ups.
+         *
+         *     This is the file format (see docs/crosswalk.schema.json).
+         */
+        Bundle: {
+            /**
+             * Format
+             * @default nomotax-crosswalk/1
+             * @constant
+             */
+            format?: "nomotax-crosswalk/1";
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Reading
+             * @default null
+             */
+            reading?: (components["schemas"]["DelimitedReading"] | components["schemas"]["WorkbookReading"] | components["schemas"]["XmlReading"] | components["schemas"]["JsonReading"]) | null;
+            crosswalk: components["schemas"]["Crosswalk"];
+            /**
+             * Value Tables
+             * @default []
+             */
+            value_tables?: components["schemas"]["ValueTable"][];
+            /**
+             * Category Tables
+             * @default []
+             */
+            category_tables?: components["schemas"]["CategoryTable"][];
+            /**
+             * Ladders
+             * @default []
+             */
+            ladders?: components["schemas"]["Ladder"][];
+            /**
+             * Rates
+             * @default []
+             */
+            rates?: components["schemas"]["Rate"][];
+            /** Facts */
+            facts?: {
+                [key: string]: string;
+            };
+            /**
+             * Chains
+             * @default []
+             */
+            chains?: components["schemas"]["Chain"][];
+        };
+        /**
+         * CategoryTable
+         * @description Arriving category path -> the store's path.
+         *
+         *     A placement on a branch covers everything below it unless a lower one says otherwise. An
+         *     empty store path means "this branch is not sold here". ``fallback`` is the category of paths
+         *     that nothing covers; while it is empty they are asked about.
+         */
+        CategoryTable: {
+            /** Name */
+            name: string;
+            /**
+             * Separator
+             * @default /
+             */
+            separator?: string;
+            /**
+             * Fallback
+             * @default
+             */
+            fallback?: string;
+            /** Placements */
+            placements?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Chain
+         * @description Steps saved under a name, for several fields and feeds. A chain holds no chain.
+         */
+        Chain: {
+            /** Name */
+            name: string;
+            /**
+             * Steps
+             * @default []
+             */
+            steps?: (components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Pick"] | components["schemas"]["Pad"] | components["schemas"]["Affix"] | components["schemas"]["Cut"] | components["schemas"]["OneLine"] | components["schemas"]["Slug"] | components["schemas"]["ReplacePattern"] | components["schemas"]["TakePattern"] | components["schemas"]["HtmlToText"] | components["schemas"]["CleanHtml"] | components["schemas"]["DecodeEntities"] | components["schemas"]["Default"] | components["schemas"]["OnlyIf"] | components["schemas"]["Formula"] | components["schemas"]["Number"] | components["schemas"]["NumberIn"] | components["schemas"]["Round"] | components["schemas"]["Scale"] | components["schemas"]["Clamp"] | components["schemas"]["PerUnit"] | components["schemas"]["Convert"] | components["schemas"]["Date"] | components["schemas"]["YesNo"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["TakeEntries"] | components["schemas"]["DropEntries"] | components["schemas"]["UniqueEntries"] | components["schemas"]["OrderEntries"] | components["schemas"]["Options"] | components["schemas"]["PictureFiles"] | components["schemas"]["LeadingZeros"] | components["schemas"]["CheckDigit"] | components["schemas"]["Gtin"] | components["schemas"]["Measure"] | components["schemas"]["Amount"] | components["schemas"]["Exchange"] | components["schemas"]["UseValueTable"] | components["schemas"]["UseCategoryTable"] | components["schemas"]["UseLadder"] | components["schemas"]["UseChain"])[];
+        };
+        /**
+         * Ladder
+         * @description Rungs by cost, or by another number of the product (``by_field``: its list price, its
+         *     weight), an ending, and limits. Whatever the rungs go by, they raise the landed cost.
+         *
+         *     A ``Rule`` that fits a product takes the place of ``rungs``: the first, or the one with the
+         *     most matches. The price is never below the landed cost + ``floor`` (an amount, or percent of the
+         *     landed cost), never below the amount in ``least_field`` (the maker's minimum), never above that
+         *     in ``most_field`` (the list price); where those cross, ``crossed`` says which one holds, or that
+         *     a person is asked. The ending is the nearest one, or the next one ``toward`` dearer or cheaper.
+         *     ``tax`` says whether the price contains a tax of ``tax_rate`` percent that the cost does not.
+         */
+        Ladder: {
+            /** Name */
+            name: string;
+            /**
+             * Currency
+             * @default EUR
+             */
+            currency?: string;
+            /** Rungs */
+            rungs: components["schemas"]["Rung"][];
+            /**
+             * By Field
+             * @default
+             */
+            by_field?: string;
+            /**
+             * Ending
+             * @default none
+             * @enum {string}
+             */
+            ending?: "none" | "99" | "95" | "whole" | "five";
+            /**
+             * Toward
+             * @default nearest
+             * @enum {string}
+             */
+            toward?: "nearest" | "up" | "down";
+            /**
+             * Floor
+             * @default 0
+             */
+            floor?: string;
+            /**
+             * Floor By
+             * @default amount
+             * @enum {string}
+             */
+            floor_by?: "amount" | "percent";
+            /**
+             * Crossed
+             * @default hold
+             * @enum {string}
+             */
+            crossed?: "hold" | "floor" | "ceiling";
+            /**
+             * Rules
+             * @default []
+             */
+            rules?: components["schemas"]["Rule"][];
+            /**
+             * Choose
+             * @default first
+             * @enum {string}
+             */
+            choose?: "first" | "most_specific";
+            /**
+             * @default {
+             *       "duty": "0",
+             *       "freight_per_kg": "0",
+             *       "weight_field": "",
+             *       "handling": "0"
+             *     }
+             */
+            landed?: components["schemas"]["Landed"];
+            /**
+             * Tax
+             * @default out
+             * @enum {string}
+             */
+            tax?: "out" | "in";
+            /**
+             * Tax Rate
+             * @default 0
+             */
+            tax_rate?: string;
+            /**
+             * Least Field
+             * @default
+             */
+            least_field?: string;
+            /**
+             * Most Field
+             * @default
+             */
+            most_field?: string;
+        };
+        /**
+         * Landed
+         * @description What goods cost once they are here: cost, ``duty`` percent of it, freight by weight (kg, from
+         *     ``weight_field``), and handling a piece.
+         */
+        Landed: {
+            /**
+             * Duty
+             * @default 0
+             */
+            duty?: string;
+            /**
+             * Freight Per Kg
+             * @default 0
+             */
+            freight_per_kg?: string;
+            /**
+             * Weight Field
+             * @default
+             */
+            weight_field?: string;
+            /**
+             * Handling
+             * @default 0
+             */
+            handling?: string;
+        };
+        /**
+         * Match
+         * @description A store field (or a fact such as ``supplier``) whose value is one of ``words``, ignoring
+         *     case. A category is also matched by a branch above it.
+         */
+        Match: {
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+            /**
+             * Fact
+             * @default
+             */
+            fact?: string;
+            /** Words */
+            words: string[];
+        };
+        /**
+         * Rate
+         * @description One ``source`` is worth ``rate`` of ``target`` on ``day``. ``origin`` says who said so.
+         */
+        Rate: {
+            /** Source */
+            source: string;
+            /** Target */
+            target: string;
+            /** Rate */
+            rate: string;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Origin
+             * @default typed in
+             */
+            origin?: string;
+        };
+        /**
+         * Rule
+         * @description Rungs of their own for the products that all matches fit.
+         */
+        Rule: {
+            /** Name */
+            name: string;
+            /** When */
+            when: components["schemas"]["Match"][];
+            /** Rungs */
+            rungs: components["schemas"]["Rung"][];
+            /**
+             * Ending
+             * @default null
+             */
+            ending?: ("none" | "99" | "95" | "whole" | "five") | null;
+        };
+        /**
+         * Rung
+         * @description From this basis (inclusive) on, and up to the next rung: a landed cost, or a value of the
+         *     ladder's ``by_field``.
+         *
+         *     ``amount`` is a percentage for markup and margin, an amount of money for fixed, and a factor
+         *     for multiple.
+         */
+        Rung: {
+            /** Start */
+            start: string;
+            /**
+             * Kind
+             * @default markup
+             * @enum {string}
+             */
+            kind?: "markup" | "margin" | "fixed" | "multiple";
+            /** Amount */
+            amount: string;
+            /**
+             * Ending
+             * @default null
+             */
+            ending?: ("none" | "99" | "95" | "whole" | "five") | null;
+        };
+        /**
+         * ValueTable
+         * @description Arriving word -> the store's word.
+         *
+         *     ``match`` "fold" ignores case and blanks at the ends, "loose" accents, blanks and hyphens
+         *     anywhere as well. ``otherwise`` says what becomes of a
+         *     word that is not listed: ask a person, keep it as it is, leave empty, or use ``word``.
+         */
+        ValueTable: {
+            /** Name */
+            name: string;
+            /**
+             * Match
+             * @default fold
+             * @enum {string}
+             */
+            match?: "exact" | "fold" | "loose";
+            /**
+             * Otherwise
+             * @default ask
+             * @enum {string}
+             */
+            otherwise?: "ask" | "as_is" | "empty" | "word";
+            /**
+             * Word
+             * @default
+             */
+            word?: string;
+            /** Entries */
+            entries?: {
+                [key: string]: string;
+            };
         };
         /**
          * PriceView
@@ -4171,154 +4912,6 @@ export interface components {
         /** LadderTrial */
         LadderTrial: {
             ladder: components["schemas"]["Ladder"];
-        };
-        /**
-         * Bundle
-         * @description A crosswalk with everything it needs to run elsewhere: its reading and look-ups.
-         *
-         *     This is the file format (see docs/crosswalk.schema.json).
-         */
-        Bundle: {
-            /**
-             * Format
-             * @default nomotax-crosswalk/1
-             * @constant
-             */
-            format?: "nomotax-crosswalk/1";
-            /**
-             * Name
-             * @default
-             */
-            name?: string;
-            /**
-             * Reading
-             * @default null
-             */
-            reading?: (components["schemas"]["DelimitedReading"] | components["schemas"]["WorkbookReading"] | components["schemas"]["XmlReading"] | components["schemas"]["JsonReading"]) | null;
-            crosswalk: components["schemas"]["Crosswalk"];
-            /**
-             * Value Tables
-             * @default []
-             */
-            value_tables?: components["schemas"]["ValueTable"][];
-            /**
-             * Category Tables
-             * @default []
-             */
-            category_tables?: components["schemas"]["CategoryTable"][];
-            /**
-             * Ladders
-             * @default []
-             */
-            ladders?: components["schemas"]["Ladder"][];
-            /**
-             * Rates
-             * @default []
-             */
-            rates?: components["schemas"]["Rate"][];
-            /** Facts */
-            facts?: {
-                [key: string]: string;
-            };
-            /**
-             * Chains
-             * @default []
-             */
-            chains?: components["schemas"]["Chain"][];
-        };
-        /**
-         * CategoryTable
-         * @description Arriving category path -> the store's path.
-         *
-         *     A placement on a branch covers everything below it unless a lower one says otherwise. An
-         *     empty store path means "this branch is not sold here". ``fallback`` is the category of paths
-         *     that nothing covers; while it is empty they are asked about.
-         */
-        CategoryTable: {
-            /** Name */
-            name: string;
-            /**
-             * Separator
-             * @default /
-             */
-            separator?: string;
-            /**
-             * Fallback
-             * @default
-             */
-            fallback?: string;
-            /** Placements */
-            placements?: {
-                [key: string]: string;
-            };
-        };
-        /**
-         * Chain
-         * @description Steps saved under a name, for several fields and feeds. A chain holds no chain.
-         */
-        Chain: {
-            /** Name */
-            name: string;
-            /**
-             * Steps
-             * @default []
-             */
-            steps?: (components["schemas"]["Trim"] | components["schemas"]["Case"] | components["schemas"]["Replace"] | components["schemas"]["Pick"] | components["schemas"]["Pad"] | components["schemas"]["Affix"] | components["schemas"]["Cut"] | components["schemas"]["OneLine"] | components["schemas"]["Slug"] | components["schemas"]["ReplacePattern"] | components["schemas"]["TakePattern"] | components["schemas"]["HtmlToText"] | components["schemas"]["CleanHtml"] | components["schemas"]["DecodeEntities"] | components["schemas"]["Default"] | components["schemas"]["OnlyIf"] | components["schemas"]["Formula"] | components["schemas"]["Number"] | components["schemas"]["NumberIn"] | components["schemas"]["Round"] | components["schemas"]["Scale"] | components["schemas"]["Clamp"] | components["schemas"]["PerUnit"] | components["schemas"]["Convert"] | components["schemas"]["Date"] | components["schemas"]["YesNo"] | components["schemas"]["Split"] | components["schemas"]["Join"] | components["schemas"]["TakeEntries"] | components["schemas"]["DropEntries"] | components["schemas"]["UniqueEntries"] | components["schemas"]["OrderEntries"] | components["schemas"]["Options"] | components["schemas"]["PictureFiles"] | components["schemas"]["LeadingZeros"] | components["schemas"]["CheckDigit"] | components["schemas"]["Gtin"] | components["schemas"]["Measure"] | components["schemas"]["Amount"] | components["schemas"]["Exchange"] | components["schemas"]["UseValueTable"] | components["schemas"]["UseCategoryTable"] | components["schemas"]["UseLadder"] | components["schemas"]["UseChain"])[];
-        };
-        /**
-         * Rate
-         * @description One ``source`` is worth ``rate`` of ``target`` on ``day``. ``origin`` says who said so.
-         */
-        Rate: {
-            /** Source */
-            source: string;
-            /** Target */
-            target: string;
-            /** Rate */
-            rate: string;
-            /**
-             * Day
-             * Format: date
-             */
-            day: string;
-            /**
-             * Origin
-             * @default typed in
-             */
-            origin?: string;
-        };
-        /**
-         * ValueTable
-         * @description Arriving word -> the store's word.
-         *
-         *     ``match`` "fold" ignores case and blanks at the ends, "loose" accents, blanks and hyphens
-         *     anywhere as well. ``otherwise`` says what becomes of a
-         *     word that is not listed: ask a person, keep it as it is, leave empty, or use ``word``.
-         */
-        ValueTable: {
-            /** Name */
-            name: string;
-            /**
-             * Match
-             * @default fold
-             * @enum {string}
-             */
-            match?: "exact" | "fold" | "loose";
-            /**
-             * Otherwise
-             * @default ask
-             * @enum {string}
-             */
-            otherwise?: "ask" | "as_is" | "empty" | "word";
-            /**
-             * Word
-             * @default
-             */
-            word?: string;
-            /** Entries */
-            entries?: {
-                [key: string]: string;
-            };
         };
         /** FunctionList */
         FunctionList: {
@@ -4576,21 +5169,6 @@ export interface components {
              */
             back?: boolean;
         };
-        /**
-         * KeptField
-         * @description A field of a product that no feed may touch, or (``keep`` false) may touch again.
-         */
-        KeptField: {
-            /** Key */
-            key: string;
-            /** Field */
-            field: string;
-            /**
-             * Keep
-             * @default true
-             */
-            keep?: boolean;
-        };
         /** LookupList */
         LookupList: {
             /** Lookups */
@@ -4601,6 +5179,8 @@ export interface components {
             rates_address: string;
             /** Chains */
             chains: components["schemas"]["Chain"][];
+            /** Ladders */
+            ladders: components["schemas"]["Ladder"][];
         };
         /**
          * LookupLine
@@ -4637,27 +5217,6 @@ export interface components {
             author: string;
             /** Said */
             said: string;
-        };
-        /**
-         * RatesTaken
-         * @description The rates that were kept: those that are not older than the ones before.
-         */
-        RatesTaken: {
-            /** Rates */
-            rates: components["schemas"]["Rate"][];
-        };
-        /** RatesFile */
-        RatesFile: {
-            /**
-             * File
-             * Format: binary
-             */
-            file: string;
-        };
-        /** RatesAddress */
-        RatesAddress: {
-            /** Address */
-            address: string;
         };
         /**
          * TablePatch
@@ -4697,6 +5256,27 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * RatesTaken
+         * @description The rates that were kept: those that are not older than the ones before.
+         */
+        RatesTaken: {
+            /** Rates */
+            rates: components["schemas"]["Rate"][];
+        };
+        /** RatesFile */
+        RatesFile: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
+        };
+        /** RatesAddress */
+        RatesAddress: {
+            /** Address */
+            address: string;
+        };
         /** RunView */
         RunView: {
             /** Id */
@@ -4721,6 +5301,10 @@ export interface components {
             progress: number;
             /** Stage */
             stage: string;
+            /** First Row */
+            first_row: number | null;
+            /** Last Row */
+            last_row: number | null;
             /** Counts */
             counts: {
                 [key: string]: number;
@@ -4835,6 +5419,61 @@ export interface components {
             reason: string | null;
             /** Changes */
             changes: components["schemas"]["Change"][];
+        };
+        /**
+         * UndoTouch
+         * @description What taking a run back would touch: products that get their former values, products that it
+         *     made and that go, and keys that were changed since, for which it is refused.
+         */
+        UndoTouch: {
+            /** Put Back */
+            put_back: number;
+            /** Taken Out */
+            taken_out: number;
+            /** Changed Since */
+            changed_since: string[];
+        };
+        /**
+         * RemovalTouch
+         * @description What goes out of sight with it, what stays, and which feeds join its tables.
+         */
+        RemovalTouch: {
+            /** Name */
+            name: string;
+            /** Feeds */
+            feeds: number;
+            /** Deliveries */
+            deliveries: number;
+            /** Applied Runs */
+            applied_runs: number;
+            /** Waiting Runs */
+            waiting_runs: number;
+            /** Products */
+            products: number;
+            /** Leaning */
+            leaning: string[];
+        };
+        /** RemovedList */
+        RemovedList: {
+            /** Removed */
+            removed: components["schemas"]["Removed"][];
+        };
+        /** Removed */
+        Removed: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "store" | "feed" | "delivery";
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /**
+             * Removed At
+             * Format: date-time
+             */
+            removed_at: string;
         };
         /**
          * Waiting
@@ -4988,95 +5627,6 @@ export interface operations {
             };
         };
     };
-    stores_get_schema_stores__int_store_id__schema_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                store_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SchemaView"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    stores_download_schema_stores__int_store_id__schema_json_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                store_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     stores_get_arrivals_stores__int_store_id__arrivals_get: {
         parameters: {
             query?: never;
@@ -5179,7 +5729,256 @@ export interface operations {
             };
         };
     };
-    stores_get_categories_stores__int_store_id__categories_get: {
+    schemas_get_schema_stores__int_store_id__schema_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchemaView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    schemas_download_schema_stores__int_store_id__schema_json_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    schemas_touch_field_stores__int_store_id__schema_touch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldTouch"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    schemas_edit_field_stores__int_store_id__schema_fields_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SchemaView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    schemas_add_words_stores__int_store_id__schema_fields__field__words_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                field: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWords"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    categories_get_categories_stores__int_store_id__categories_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5228,7 +6027,7 @@ export interface operations {
             };
         };
     };
-    stores_add_categories_stores__int_store_id__categories_post: {
+    categories_add_categories_stores__int_store_id__categories_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5281,7 +6080,7 @@ export interface operations {
             };
         };
     };
-    stores_export_names_stores__int_store_id__categories_names_csv_get: {
+    categories_export_names_stores__int_store_id__categories_names_csv_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5321,7 +6120,7 @@ export interface operations {
             };
         };
     };
-    stores_import_names_stores__int_store_id__categories_names_csv_post: {
+    categories_import_names_stores__int_store_id__categories_names_csv_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -5374,7 +6173,265 @@ export interface operations {
             };
         };
     };
-    stores_get_products_stores__int_store_id__products_get: {
+    categories_read_tree_stores__int_store_id__categories_read_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["TreeFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadPaths"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    categories_touch_tree_stores__int_store_id__categories_touch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TreeEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TreeTouch"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    categories_list_tree_edits_stores__int_store_id__categories_edits_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TreeEdits"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    categories_edit_tree_stores__int_store_id__categories_edits_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TreeEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TreeEdited"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    categories_undo_tree_edit_stores__int_store_id__categories_edits__int_edit_id__undo_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                edit_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_get_products_stores__int_store_id__products_get: {
         parameters: {
             query?: {
                 category?: string;
@@ -5430,7 +6487,7 @@ export interface operations {
             };
         };
     };
-    stores_get_product_stores__int_store_id__products__path_key__get: {
+    products_get_product_stores__int_store_id__products__path_key__get: {
         parameters: {
             query?: never;
             header?: never;
@@ -5480,30 +6537,20 @@ export interface operations {
             };
         };
     };
-    stores_save_ladder_stores__int_store_id__ladders_put: {
+    products_outbound_stores__int_store_id__outbound_get: {
         parameters: {
-            query?: never;
+            query?: {
+                format?: "csv" | "xlsx" | "jsonl" | "parquet";
+                run_id?: number | null;
+            };
             header?: never;
             path: {
                 store_id: number;
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Ladder"];
-            };
-        };
+        requestBody?: never;
         responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Ladder"];
-                };
-            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -5533,20 +6580,30 @@ export interface operations {
             };
         };
     };
-    stores_outbound_stores__int_store_id__outbound_get: {
+    products_keep_by_hand_stores__int_store_id__kept_put: {
         parameters: {
-            query?: {
-                format?: "csv" | "xlsx" | "jsonl" | "parquet";
-                run_id?: number | null;
-            };
+            query?: never;
             header?: never;
             path: {
                 store_id: number;
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeptField"];
+            };
+        };
         responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {
@@ -6138,6 +7195,101 @@ export interface operations {
             };
         };
     };
+    deliveries_download_table_deliveries__int_delivery_id__table_get: {
+        parameters: {
+            query?: {
+                format?: "csv" | "xlsx" | "jsonl" | "parquet";
+            };
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliveries_move_delivery_deliveries__int_delivery_id__move_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveTo"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     deliveries_picture_pictures__name__get: {
         parameters: {
             query?: never;
@@ -6406,6 +7558,114 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AcceptEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchState"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feeds_make_fill_feeds__int_feed_id__fill_get: {
+        parameters: {
+            query: {
+                delivery_id?: number | null;
+                field: string;
+                column: string;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeFill"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feeds_state_assumption_feeds__int_feed_id__assumptions_post: {
+        parameters: {
+            query?: {
+                delivery_id?: number | null;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stated"];
             };
         };
         responses: {
@@ -6759,62 +8019,9 @@ export interface operations {
             };
         };
     };
-    feeds_get_prices_feeds__int_feed_id__prices_get: {
+    feeds_rename_feed_feeds__int_feed_id__name_put: {
         parameters: {
-            query?: {
-                delivery_id?: number | null;
-            };
-            header?: never;
-            path: {
-                feed_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PriceView"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    feeds_try_prices_feeds__int_feed_id__prices_try_post: {
-        parameters: {
-            query?: {
-                delivery_id?: number | null;
-            };
+            query?: never;
             header?: never;
             path: {
                 feed_id: number;
@@ -6823,7 +8030,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LadderTrial"];
+                "application/json": components["schemas"]["FeedName"];
             };
         };
         responses: {
@@ -6833,7 +8040,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PriceView"];
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */
@@ -6929,6 +8136,165 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prices_get_prices_feeds__int_feed_id__prices_get: {
+        parameters: {
+            query?: {
+                delivery_id?: number | null;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prices_try_prices_feeds__int_feed_id__prices_try_post: {
+        parameters: {
+            query?: {
+                delivery_id?: number | null;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LadderTrial"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prices_save_ladder_stores__int_store_id__ladders_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ladder"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ladder"];
                 };
             };
             /** @description Not Found */
@@ -7529,60 +8895,7 @@ export interface operations {
             };
         };
     };
-    crosswalks_keep_by_hand_stores__int_store_id__kept_put: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                store_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["KeptField"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    crosswalks_get_lookups_stores__int_store_id__lookups_get: {
+    lookups_get_lookups_stores__int_store_id__lookups_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -7631,7 +8944,7 @@ export interface operations {
             };
         };
     };
-    crosswalks_get_history_stores__int_store_id__lookups_history_get: {
+    lookups_get_history_stores__int_store_id__lookups_history_get: {
         parameters: {
             query: {
                 kind: string;
@@ -7683,166 +8996,7 @@ export interface operations {
             };
         };
     };
-    crosswalks_put_rate_stores__int_store_id__rates_put: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                store_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Rate"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Done"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    crosswalks_import_rates_stores__int_store_id__rates_csv_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                store_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["RatesFile"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RatesTaken"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    crosswalks_fetch_rates_stores__int_store_id__rates_fetch_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                store_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RatesAddress"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RatesTaken"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    crosswalks_put_chain_stores__int_store_id__chains_put: {
+    lookups_put_chain_stores__int_store_id__chains_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -7895,7 +9049,7 @@ export interface operations {
             };
         };
     };
-    crosswalks_patch_table_stores__int_store_id__value_tables_put: {
+    lookups_patch_table_stores__int_store_id__value_tables_put: {
         parameters: {
             query?: never;
             header?: never;
@@ -7948,7 +9102,7 @@ export interface operations {
             };
         };
     };
-    crosswalks_export_table_stores__int_store_id__value_tables_csv_get: {
+    lookups_export_table_stores__int_store_id__value_tables_csv_get: {
         parameters: {
             query: {
                 name: string;
@@ -7990,7 +9144,7 @@ export interface operations {
             };
         };
     };
-    crosswalks_import_table_stores__int_store_id__value_tables_csv_post: {
+    lookups_import_table_stores__int_store_id__value_tables_csv_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -8043,10 +9197,171 @@ export interface operations {
             };
         };
     };
+    rates_put_rate_stores__int_store_id__rates_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rate"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rates_import_rates_stores__int_store_id__rates_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["RatesFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RatesTaken"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rates_fetch_rates_stores__int_store_id__rates_fetch_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RatesAddress"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RatesTaken"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     runs_prepare_feeds__int_feed_id__runs_post: {
         parameters: {
             query?: {
                 delivery_id?: number | null;
+                first?: number | null;
+                last?: number | null;
             };
             header?: never;
             path: {
@@ -8345,6 +9660,55 @@ export interface operations {
             };
         };
     };
+    runs_touch_undo_runs__int_run_id__undo_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UndoTouch"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     runs_undo_runs__int_run_id__undo_post: {
         parameters: {
             query?: never;
@@ -8456,6 +9820,252 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removals_touch_removal_removals__kind___int_key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "store" | "feed" | "delivery";
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovalTouch"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removals_remove_removals__kind___int_key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "store" | "feed" | "delivery";
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removals_bring_back_removals__kind___int_key__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "store" | "feed" | "delivery";
+                key: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removals_list_removed_stores__int_store_id__removed_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovedList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    removals_list_removed_stores_stores_removed_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovedList"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {

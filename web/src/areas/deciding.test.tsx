@@ -13,14 +13,28 @@ import { LadderRules } from "./prices/LadderRules";
 afterEach(() => vi.unstubAllGlobals());
 
 const LADDER: Ladder = {
-  name: "Standard", currency: "EUR", ending: "none", floor: "0", rules: [], choose: "first",
-  rungs: [{ start: "0", kind: "markup", amount: "100" }], tax: "out",
+  name: "Standard",
+  currency: "EUR",
+  ending: "none",
+  floor: "0",
+  rules: [],
+  choose: "first",
+  rungs: [{ start: "0", kind: "markup", amount: "100" }],
+  tax: "out",
 };
 const now = new Date().toISOString();
 
 describe("the formula editor", () => {
   const place = { feed: 1, delivery: 7, row: 2, value: "5", columns: ["Stock", "Pack"], fields: ["price"] };
-  const help = { name: "ROUND", group: "number", usage: "ROUND(number; places)", help: "Rounded.", example: "", result: "", standard: true };
+  const help = {
+    name: "ROUND",
+    group: "number",
+    usage: "ROUND(number; places)",
+    help: "Rounded.",
+    example: "",
+    result: "",
+    standard: true,
+  };
 
   it("completes, marks a mistake where it stands, and shows the result for the row in hand", async () => {
     const fake = new FakeServer()
@@ -29,7 +43,16 @@ describe("the formula editor", () => {
         const { formula } = body as { formula: string };
         return formula.endsWith(")")
           ? { value: "18", wrong: null, mistake: null }
-          : { value: null, wrong: null, mistake: { message: "It ends too early.", remedy: "", start: formula.length, end: formula.length } };
+          : {
+              value: null,
+              wrong: null,
+              mistake: {
+                message: "It ends too early.",
+                remedy: "",
+                start: formula.length,
+                end: formula.length,
+              },
+            };
       });
     const done = vi.fn();
     draw(<FormulaEditor place={place} label="formula" value="" onDone={done} />);
@@ -51,7 +74,15 @@ describe("the formula editor", () => {
 });
 
 describe("versions", () => {
-  const line = { id: 5, number: 2, at: now, author: "Inès", note: "spring", changes: ["price: a -> b"], runs: [4] };
+  const line = {
+    id: 5,
+    number: 2,
+    at: now,
+    author: "Inès",
+    note: "spring",
+    changes: ["price: a -> b"],
+    runs: [4],
+  };
 
   it("tell what each changed, save the draft with a note, and come back", async () => {
     const fake = new FakeServer()
@@ -68,7 +99,9 @@ describe("versions", () => {
     expect(screen.getByText("name: x -> y")).toBeInTheDocument();
     await userEvent.type(screen.getByLabelText("Note"), "try");
     await userEvent.click(screen.getByRole("button", { name: "Save a version" }));
-    await waitFor(() => expect(fake.calls("POST /api/v1/feeds/1/versions")[0]?.body).toEqual({ note: "try" }));
+    await waitFor(() =>
+      expect(fake.calls("POST /api/v1/feeds/1/versions")[0]?.body).toEqual({ note: "try" }),
+    );
     await userEvent.click(within(second).getByRole("button", { name: "Bring back" }));
     await waitFor(() => expect(close).toHaveBeenCalled());
   });
@@ -77,18 +110,39 @@ describe("versions", () => {
 describe("a trace", () => {
   it("says cells, steps with numbers, the rung, who set it, and the version", () => {
     const traced = {
-      file_name: "week.csv", received_at: now, supplier: "Quarrow", version: 3, version_author: "Inès",
+      file_name: "week.csv",
+      received_at: now,
+      supplier: "Quarrow",
+      version: 3,
+      version_author: "Inès",
       decided: [{ table: "Standard", at: now, author: "Ada", said: "made" }],
       trace: {
-        field: "price", title: "Price", row: 7, value: "5.95", cells: [{ column: "Cost", value: "2,78" }], fields: [],
+        field: "price",
+        title: "Price",
+        row: 7,
+        value: "5.95",
+        cells: [{ column: "Cost", value: "2,78" }],
+        fields: [],
         steps: [
           { label: "Cost", value: "2,78", table: "", kind: "", rule: "", numbers: [] },
-          { label: "price ladder 'Standard'", value: "5.95", table: "Standard", kind: "ladder", rule: "from 0: markup 110", numbers: [{ column: "by the rung", value: "5.838" }, { column: "rung", value: "0" }] },
+          {
+            label: "price ladder 'Standard'",
+            value: "5.95",
+            table: "Standard",
+            kind: "ladder",
+            rule: "from 0: markup 110",
+            numbers: [
+              { column: "by the rung", value: "5.838" },
+              { column: "rung", value: "0" },
+            ],
+          },
         ],
       },
     };
     draw(<TraceView traced={traced} />);
-    expect(screen.getByText(/week.csv, row 7 · Quarrow, just now · crosswalk version 3 by Inès/)).toBeInTheDocument();
+    expect(
+      screen.getByText(/week.csv, row 7 · Quarrow, just now · crosswalk version 3 by Inès/),
+    ).toBeInTheDocument();
     expect(screen.getByText("from 0: markup 110; set by Ada just now")).toBeInTheDocument();
     expect(screen.getByText("5.838")).toBeInTheDocument();
     expect(screen.queryByText("rung")).toBeNull();
@@ -98,13 +152,29 @@ describe("a trace", () => {
 describe("a ladder's rules and limits", () => {
   it("are added with conditions, and told how many products they price", async () => {
     const change = vi.fn();
-    draw(<LadderRules ladder={LADDER} fields={{ category: "Category", brand: "Brand" }} uses={[]} onChange={change} />);
+    draw(
+      <LadderRules
+        ladder={LADDER}
+        fields={{ category: "Category", brand: "Brand" }}
+        uses={[]}
+        onChange={change}
+      />,
+    );
     await userEvent.click(screen.getByRole("button", { name: "Add a rule" }));
     const made = change.mock.lastCall?.[0] as Ladder;
-    expect(made.rules).toMatchObject([{ name: "Rule 1", when: [{ field: "category" }], rungs: LADDER.rungs }]);
+    expect(made.rules).toMatchObject([
+      { name: "Rule 1", when: [{ field: "category" }], rungs: LADDER.rungs },
+    ]);
     change.mockClear();
     const use = { name: "Rule 1", count: 12, margin_least: "40.0", margin_most: "52.0" };
-    draw(<LadderRules ladder={made} fields={{ category: "Category", brand: "Brand" }} uses={[use]} onChange={change} />);
+    draw(
+      <LadderRules
+        ladder={made}
+        fields={{ category: "Category", brand: "Brand" }}
+        uses={[use]}
+        onChange={change}
+      />,
+    );
     const rule = screen.getByRole("region", { name: "Rule 1" });
     expect(within(rule).getByText("12 products, margins 40.0–52.0 %")).toBeInTheDocument();
     await userEvent.type(within(rule).getByRole("combobox", { name: "" }), "Brushes{Enter}");
@@ -113,7 +183,13 @@ describe("a ladder's rules and limits", () => {
 
   it("take a tax only where the price contains it, and freight only by a weight", async () => {
     const change = vi.fn();
-    draw(<LadderLimits ladder={{ ...LADDER, tax: "in", tax_rate: "20" }} fields={{ net_weight: "Net weight", list_price: "List price" }} onChange={change} />);
+    draw(
+      <LadderLimits
+        ladder={{ ...LADDER, tax: "in", tax_rate: "20" }}
+        fields={{ net_weight: "Net weight", list_price: "List price" }}
+        onChange={change}
+      />,
+    );
     expect(screen.queryByLabelText("freight per kg")).toBeNull();
     const tax = screen.getByLabelText("tax %");
     await userEvent.clear(tax);

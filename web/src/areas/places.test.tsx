@@ -1,27 +1,16 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import { FeedPlace } from "../shell/FeedPlace";
 import { FakeServer } from "../test/fakeServer";
 import { draw } from "../test/render";
-import { bench } from "../test/samples";
+import { bench, delivery, feedLine, runView } from "../test/samples";
 import { Arrivals } from "./arrivals/Arrivals";
 import { LadderTable } from "./prices/LadderTable";
 import { Review } from "./review/Review";
 
-class Observer {
-  observe() {}
-  disconnect() {}
-}
-
-beforeEach(() => vi.stubGlobal("ResizeObserver", Observer));
-afterEach(() => vi.unstubAllGlobals());
-
-const delivery = {
-  id: 7, file_name: "week-1.csv", size: 2048, received_at: new Date().toISOString(), status: "waiting", rows: 10,
-  rows_before: null, columns: 3, problems: 1, error: "", same_as: null, run_id: null, run_status: null, counts: {}, complete: true, because: "", stage: "",
-};
-const feed = { id: 1, name: "Weekly", supplier: "Quarrow Pigments", versions: 0, questions: 2, mapped: 3, deliveries: [delivery] };
+const newest = delivery({ size: 2048, rows: 10, columns: 3, problems: 1 });
+const feed = feedLine({ questions: 2, mapped: 3, deliveries: [newest] });
 
 function server() {
   return new FakeServer()
@@ -36,7 +25,10 @@ describe("arrivals", () => {
     expect(await screen.findByText("1 feed waits for you")).toBeInTheDocument();
     expect(screen.getByText("2 open questions")).toBeInTheDocument();
     expect(screen.getByRole("img", { name: "1 things noticed while reading" })).toBeInTheDocument();
-    expect(screen.getByRole("link", { name: "Open the bench" })).toHaveAttribute("href", "/s/1/feeds/1/bench?delivery=7");
+    expect(screen.getByRole("link", { name: "Open the bench" })).toHaveAttribute(
+      "href",
+      "/s/1/feeds/1/bench?delivery=7",
+    );
   });
 
   it("refuse a file over the limit before it is sent, and name the limit", async () => {
@@ -49,7 +41,7 @@ describe("arrivals", () => {
   });
 
   it("say so when the server does not answer, and try again", async () => {
-    const broken = new FakeServer();
+    const broken = new FakeServer().down("GET /api/v1/stores/1/arrivals");
     draw(<Arrivals />, "/s/1/arrivals", "/s/:store/arrivals");
     expect(await screen.findByText("The server does not answer.")).toBeInTheDocument();
     broken
@@ -64,9 +56,15 @@ describe("open questions", () => {
   it("are answered in place with what is proposed, and the answer can be taken back", async () => {
     let word: string | null = null;
     const asked = {
-      kind: "value", subject: "T", touches: 9, text: "Colour 'T' has no store value.", field: "colour",
-      table: "Quarrow colour", options: ["Turquoise", "Blue"],
-      proposals: [{ place: "Turquoise", score: 75, reason: "only this begins with 'T'" }], suggestion: null,
+      kind: "value",
+      subject: "T",
+      touches: 9,
+      text: "Colour 'T' has no store value.",
+      field: "colour",
+      table: "Quarrow colour",
+      options: ["Turquoise", "Blue"],
+      proposals: [{ place: "Turquoise", score: 75, reason: "only this begins with 'T'" }],
+      suggestion: null,
     };
     const fake = server()
       .on("GET /api/v1/feeds/1/questions", () => ({ questions: word ? [] : [asked] }))
@@ -81,16 +79,89 @@ describe("open questions", () => {
     expect(within(article).getByText("9 products")).toBeInTheDocument();
     await userEvent.click(within(article).getByRole("button", { name: "Answer" }));
     expect(await screen.findByText("Nothing is open")).toBeInTheDocument();
-    expect(fake.calls("PUT /api/v1/feeds/1/values")[0]?.body).toEqual({ table: "Quarrow colour", words: { T: "Turquoise" } });
+    expect(fake.calls("PUT /api/v1/feeds/1/values")[0]?.body).toEqual({
+      table: "Quarrow colour",
+      words: { T: "Turquoise" },
+    });
     await userEvent.click(screen.getByRole("button", { name: "Undo" }));
     await waitFor(() => expect(word).toBeNull());
+  });
+
+  it("ask once for the money of several fields, and take the answer for all", async () => {
+    const asked = {
+      kind: "assumption",
+      subject: "currency:cost,list_price",
+      touches: 60,
+      field: "cost",
+      about: "currency",
+      fields: ["cost", "list_price"],
+      options: ["EUR", "USD"],
+      text: "Cost, List price: nothing says in which currency 'Netto' is.",
+    };
+    let answered = false;
+    const fake = server()
+      .on("GET /api/v1/feeds/1/questions", () => ({ questions: answered ? [] : [asked] }))
+      .on("GET /api/v1/feeds/1/bench", () => bench())
+      .on("POST /api/v1/feeds/1/assumptions", () => {
+        answered = true;
+        return bench({ revision: 4 });
+      });
+    draw(<FeedPlace />);
+    await userEvent.click(await screen.findByRole("button", { name: /1 open question/ }));
+    const article = await screen.findByRole("article", { name: asked.text });
+    await userEvent.click(within(article).getByRole("combobox"));
+    await userEvent.click(screen.getByRole("option", { name: "USD" }));
+    await userEvent.click(within(article).getByRole("button", { name: "Answer" }));
+    expect(await screen.findByText("Nothing is open")).toBeInTheDocument();
+    expect(fake.calls("POST /api/v1/feeds/1/assumptions")[0]?.body).toEqual({
+      fields: ["cost", "list_price"],
+      about: "currency",
+      choice: "USD",
+      revision: 3,
+    });
+  });
+
+  it("leave many columns out together, after a look at which they are", async () => {
+    const names = ["Remark", "Flag", "Buyer", "Page"];
+    const column = (subject: string) => ({
+      kind: "column",
+      subject,
+      touches: 9,
+      text: `Nothing uses the column '${subject}' yet.`,
+      suggestion: null,
+    });
+    let saved: string[] = [];
+    server()
+      .on("GET /api/v1/feeds/1/questions", () => ({
+        questions: names.filter((n) => !saved.includes(n)).map(column),
+      }))
+      .on("GET /api/v1/feeds/1/bench", () => bench({ undecided: names }))
+      .on("PUT /api/v1/feeds/1/draft", ({ body }) => {
+        const { crosswalk } = body as { crosswalk: { left_out: string[] } };
+        saved = crosswalk.left_out;
+        return bench({ undecided: names.filter((n) => !saved.includes(n)), revision: 4 });
+      });
+    draw(<FeedPlace />);
+    await userEvent.click(await screen.findByRole("button", { name: /4 open questions/ }));
+    await userEvent.click(await screen.findByRole("button", { name: "Decide together" }));
+    await userEvent.click(screen.getByRole("checkbox", { name: "Buyer" }));
+    await userEvent.click(screen.getByRole("button", { name: "Leave out 3 columns" }));
+    expect(await screen.findByText("3 columns are left out")).toBeInTheDocument();
+    expect(saved).toEqual(["Remark", "Flag", "Page"]);
   });
 
   it("need no mouse: the focus begins on the first, and stays in its place", async () => {
     const answered: Record<string, string | null> = {};
     const asked = (subject: string, proposed: string | null) => ({
-      kind: "category", subject, touches: 9, text: `'${subject}' has no store category.`, field: "category", table: "Groups",
-      options: ["Painting"], proposals: proposed ? [{ place: proposed, score: 75, reason: "alike" }] : [], suggestion: null,
+      kind: "category",
+      subject,
+      touches: 9,
+      text: `'${subject}' has no store category.`,
+      field: "category",
+      table: "Groups",
+      options: ["Painting"],
+      proposals: proposed ? [{ place: proposed, score: 75, reason: "alike" }] : [],
+      suggestion: null,
     });
     const all = [asked("Oil", "Painting"), asked("Gifts", null), asked("Wax", null)];
     const put: unknown[] = [];
@@ -124,15 +195,21 @@ describe("open questions", () => {
 });
 
 describe("review", () => {
-  const run = {
-    id: 4, store_id: 1, feed_id: 1, feed: "Weekly", supplier: "Quarrow Pigments", delivery_id: 7, file_name: "week-1.csv",
-    version: 2, status: "prepared", progress: 100, stage: "", counts: { new: 1, changed: 1, rejected: 1 }, error: "",
-    created_at: "2026-11-23T08:00:00Z", finished_at: null, log: [],
-  };
+  const run = runView({ counts: { new: 1, changed: 1, rejected: 1 } });
   const rows: Record<string, unknown[]> = {
-    changed: [{ row: 3, key: "QP-1", title: "Blue", status: "changed", reason: null,
-      changes: [{ field: "price", label: "Price", before: "4.95", after: "5.95", percent: "20.2" },
-                { field: "form", label: "Form", before: null, after: "pan", percent: null }] }],
+    changed: [
+      {
+        row: 3,
+        key: "QP-1",
+        title: "Blue",
+        status: "changed",
+        reason: null,
+        changes: [
+          { field: "price", label: "Price", before: "4.95", after: "5.95", percent: "20.2" },
+          { field: "form", label: "Form", before: null, after: "pan", percent: null },
+        ],
+      },
+    ],
     rejected: [{ row: 9, key: "QP-9", title: "Red", status: "rejected", reason: "GTIN: wrong", changes: [] }],
   };
 
@@ -141,17 +218,35 @@ describe("review", () => {
     const fake = new FakeServer()
       .on("GET /api/v1/runs/4", () => ({ ...run, status }))
       .on("GET /api/v1/runs/4/summary", () => ({
-        arrived: 3, fields: [{ field: "price", label: "Price", count: 1 }], moves: [], currency: "EUR",
-        reasons: [{ kind: "wrong_check_digit", severity: "refuse", count: 1, example: "GTIN: wrong" },
-                  { kind: "unlisted_value", severity: "question", count: 1, example: "Colour" }],
+        arrived: 3,
+        fields: [{ field: "price", label: "Price", count: 1 }],
+        moves: [],
+        currency: "EUR",
+        reasons: [
+          { kind: "wrong_check_digit", severity: "refuse", count: 1, example: "GTIN: wrong" },
+          { kind: "unlisted_value", severity: "question", count: 1, example: "Colour" },
+        ],
       }))
       .on("GET /api/v1/runs/4/rows", ({ query }) => {
         const found = rows[query.get("status") ?? ""] ?? [];
         return { total: found.length, rows: found };
       })
       .on("GET /api/v1/runs/4/trace", () => ({
-        file_name: "week-1.csv", received_at: run.created_at, supplier: "Quarrow", version: 2, version_author: "", decided: [],
-        trace: { field: "price", title: "Blue", row: 3, value: "5.95", cells: [{ column: "Cost", value: "2,78" }], fields: [], steps: [] },
+        file_name: "week-1.csv",
+        received_at: run.created_at,
+        supplier: "Quarrow",
+        version: 2,
+        version_author: "",
+        decided: [],
+        trace: {
+          field: "price",
+          title: "Blue",
+          row: 3,
+          value: "5.95",
+          cells: [{ column: "Cost", value: "2,78" }],
+          fields: [],
+          steps: [],
+        },
       }))
       .on("POST /api/v1/runs/4/apply", () => {
         status = "applied";
@@ -164,7 +259,7 @@ describe("review", () => {
     expect(screen.getByText("3 rows arrived, all accounted for")).toBeInTheDocument();
     await userEvent.click(screen.getByRole("button", { name: "Changes of QP-1" }));
     const product = within(await screen.findByRole("complementary", { name: "The product's changes" }));
-    await userEvent.click(await product.findByRole("button", { name: "Where Price comes from" }));
+    await userEvent.click(await product.findByTitle("Where Price comes from"));
     expect(await product.findByText("2,78")).toBeInTheDocument();
     expect(product.getByText(/crosswalk version 2/)).toBeInTheDocument();
     await userEvent.click(screen.getByRole("tab", { name: /1 rejected/ }));
@@ -182,11 +277,19 @@ describe("a ladder", () => {
   it("keeps its rungs in order, takes no nonsense, and warns where the price falls", async () => {
     const change = vi.fn();
     const ladder = {
-      name: "Standard", currency: "EUR", ending: "95" as const, floor: "0.40",
-      rungs: [{ start: "0", kind: "markup" as const, amount: "110" }, { start: "20", kind: "margin" as const, amount: "42" }],
+      name: "Standard",
+      currency: "EUR",
+      ending: "95" as const,
+      floor: "0.40",
+      rungs: [
+        { start: "0", kind: "markup" as const, amount: "110" },
+        { start: "20", kind: "margin" as const, amount: "42" },
+      ],
     };
-    const uses = [{ count: 3, below: null, here: null, margin_least: "50", margin_most: "52" },
-                  { count: 1, below: "38.95", here: "34.95", margin_least: null, margin_most: null }];
+    const uses = [
+      { count: 3, below: null, here: null, margin_least: "50", margin_most: "52" },
+      { count: 1, below: "38.95", here: "34.95", margin_least: null, margin_most: null },
+    ];
     draw(<LadderTable ladder={ladder} rungs={uses} onChange={change} />);
     expect(screen.getByText(/At a cost of 20 the\s+price falls from 38.95 to 34.95/)).toBeInTheDocument();
     const boxes = screen.getAllByRole("textbox");

@@ -1,31 +1,18 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { Route, Routes } from "react-router";
-import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import { FeedPlace } from "../shell/FeedPlace";
 import { FakeServer } from "../test/fakeServer";
 import { draw } from "../test/render";
-import { bench } from "../test/samples";
+import { bench, feedLine } from "../test/samples";
 import { Categories } from "./categories/Categories";
 import { Values } from "./values/Values";
-
-class Observer {
-  observe() {}
-  disconnect() {}
-}
-
-beforeEach(() => vi.stubGlobal("ResizeObserver", Observer));
-afterEach(() => vi.unstubAllGlobals());
-
-const line = {
-  id: 7, file_name: "week-1.csv", size: 60, received_at: new Date().toISOString(), status: "waiting", rows: 2,
-  rows_before: null, columns: 2, problems: 0, error: "", same_as: null, run_id: null, run_status: null, counts: {}, complete: true, because: "", stage: "",
-};
 
 function server() {
   return new FakeServer()
     .on("GET /api/v1/stores/1/arrivals", () => ({
-      feeds: [{ id: 1, name: "Weekly", supplier: "Quarrow Pigments", versions: 0, questions: 0, mapped: 1, deliveries: [line] }],
+      feeds: [feedLine()],
       upload_limit: 1000,
     }))
     .on("GET /api/v1/feeds/1/questions", () => ({ questions: [] }))
@@ -47,19 +34,48 @@ function inFeed(place: React.ReactNode) {
 
 type Places = Record<string, string | null>;
 
+/** The one suggestion that is sure, after a look at the list. */
+async function takeTogether() {
+  await userEvent.click(await screen.findByRole("button", { name: /^Look at/ }));
+  const list = within(screen.getByRole("dialog"));
+  await userEvent.click(list.getByRole("button", { name: "Accept 1" }));
+}
+
 describe("categories", () => {
   const decided: Places = {};
   const view = () => {
     const row = (path: string, depth: number, own: number, proposal: string | null = null) => {
       const place = decided[path] ?? null;
       return {
-        path, depth, label: path.split("/").at(-1), count: own || 5, own, place, by: place === null ? null : path,
-        proposals: proposal && place === null ? [{ place: proposal, score: 80, reason: "both say 'oil'" }] : [],
+        path,
+        depth,
+        label: path.split("/").at(-1),
+        count: own || 5,
+        own,
+        place,
+        by: place === null ? null : path,
+        proposals:
+          proposal && place === null
+            ? [{ place: proposal, score: 80, sure: true, reason: "both say 'oil'" }]
+            : [],
       };
     };
     const arriving = [row("Paint", 0, 0), row("Paint/Oil", 1, 3, "Painting > Oil"), row("Paint/Wax", 1, 2)];
     const unplaced = arriving.filter((r) => r.place === null).reduce((n, r) => n + r.own, 0);
-    return { views: [{ field: "category", field_label: "Category", table: "Quarrow categories", separator: "/", fallback: "", arriving, store: ["Painting", "Painting > Oil"], unplaced }] };
+    return {
+      views: [
+        {
+          field: "category",
+          field_label: "Category",
+          table: "Quarrow categories",
+          separator: "/",
+          fallback: "",
+          arriving,
+          store: ["Painting", "Painting > Oil"],
+          unplaced,
+        },
+      ],
+    };
   };
   const start = () => {
     for (const key of Object.keys(decided)) delete decided[key];
@@ -71,11 +87,25 @@ describe("categories", () => {
       });
   };
 
+  it("are found by a part of their path, and picked as they are shown", async () => {
+    const fake = start();
+    inFeed(<Categories />);
+    await screen.findByRole("checkbox", { name: "Pick all 3" });
+    await userEvent.type(screen.getByRole("searchbox", { name: "Find an arriving category" }), "wax");
+    await userEvent.click(await screen.findByRole("checkbox", { name: "Pick all 1" }));
+    await userEvent.click(screen.getByRole("button", { name: "Place in Painting" }));
+    await waitFor(() =>
+      expect(fake.calls("PUT /api/v1/feeds/1/categories")[0]?.body).toMatchObject({
+        places: { "Paint/Wax": "Painting" },
+      }),
+    );
+  });
+
   it("take suggestions, place many at once, and take it back", async () => {
     const fake = start();
     inFeed(<Categories />);
     expect(await screen.findByText("5 products are not placed")).toBeInTheDocument();
-    await userEvent.click(screen.getByRole("button", { name: "Accept 1" }));
+    await takeTogether();
     expect(await screen.findByText("2 products are not placed")).toBeInTheDocument();
     await userEvent.click(screen.getByLabelText("Pick Paint"));
     await userEvent.click(screen.getByLabelText("Pick Paint/Wax"));
@@ -94,10 +124,10 @@ describe("categories", () => {
     inFeed(<Categories />);
     await userEvent.click(await screen.findByLabelText("Pick Paint/Wax"));
     await userEvent.click(screen.getByRole("button", { name: "Do not sell" }));
-    const wax = screen.getByRole("treeitem", { name: "Paint/Wax" });
+    const wax = screen.getByLabelText("Pick Paint/Wax").closest<HTMLElement>("[role=treeitem]")!;
     await waitFor(() => expect(within(wax).getByRole("img", { name: "not sold" })).toBeInTheDocument());
     await userEvent.click(screen.getByRole("button", { name: "Show open ones" }));
-    expect(screen.queryByRole("treeitem", { name: "Paint/Wax" })).toBeNull();
+    expect(screen.queryByLabelText("Pick Paint/Wax")).toBeNull();
   });
 });
 
@@ -106,13 +136,31 @@ describe("values", () => {
   const start = () => {
     for (const key of Object.keys(words)) delete words[key];
     const rows = () =>
-      [["R", 9, "Red"], ["B", 5, null], ["K", 2, null]].map(([arriving, count, proposal]) => ({
-        arriving, count, word: words[arriving as string] ?? null,
-        proposals: proposal && !words[arriving as string] ? [{ place: proposal, score: 75, reason: "only this begins so" }] : [],
+      [
+        ["R", 9, "Red"],
+        ["B", 5, null],
+        ["K", 2, null],
+      ].map(([arriving, count, proposal]) => ({
+        arriving,
+        count,
+        word: words[arriving as string] ?? null,
+        proposals:
+          proposal && !words[arriving as string]
+            ? [{ place: proposal, score: 75, sure: true, reason: "only this begins so" }]
+            : [],
       }));
     return server()
       .on("GET /api/v1/feeds/1/values", () => ({
-        tables: [{ field: "colour", field_label: "Colour", table: "Quarrow colour", otherwise: "ask", allowed: ["Red", "Blue", "Black"], words: rows() }],
+        tables: [
+          {
+            field: "colour",
+            field_label: "Colour",
+            table: "Quarrow colour",
+            otherwise: "ask",
+            allowed: ["Red", "Blue", "Black"],
+            words: rows(),
+          },
+        ],
       }))
       .on("PUT /api/v1/feeds/1/values", ({ body }) => {
         Object.assign(words, (body as { words: typeof words }).words);
@@ -123,7 +171,7 @@ describe("values", () => {
   it("are answered by suggestion, one by one, and many at once", async () => {
     start();
     inFeed(<Values />);
-    await userEvent.click(await screen.findByRole("button", { name: "Accept 1" }));
+    await takeTogether();
     await waitFor(() => expect(words).toEqual({ R: "Red" }));
     const blue = screen.getByRole("listitem", { name: "B" });
     await userEvent.type(within(blue).getByRole("combobox"), "Blu{Enter}");
@@ -136,5 +184,125 @@ describe("values", () => {
     await waitFor(() => expect(words).toEqual({ R: "Red", B: "Black", K: "Black" }));
     await userEvent.click(screen.getByRole("button", { name: "Undo" }));
     await waitFor(() => expect(words).toEqual({ R: "Red", B: "Blue", K: null }));
+  });
+
+  it("may get a word that the store does not have yet, and both are taken back", async () => {
+    const glaze = { name: "colour", kind: "choice", allowed: ["Red", "Blue", "Black", "Petrol"] };
+    const fake = start()
+      .on("POST /api/v1/stores/1/schema/fields/colour/words", () => ({ field: glaze }))
+      .on("POST /api/v1/stores/1/schema/fields", () => ({}));
+    inFeed(<Values />);
+    const blue = await screen.findByRole("listitem", { name: "B" });
+    await userEvent.type(within(blue).getByRole("combobox"), "Petrol");
+    await userEvent.click(screen.getByRole("option", { name: /Add to the store's words/ }));
+    await waitFor(() => expect(words["B"]).toBe("Petrol"));
+    const added = fake.calls("POST /api/v1/stores/1/schema/fields/colour/words");
+    expect(added.map((s) => s.body)).toEqual([{ words: ["Petrol"] }]);
+    await userEvent.click(screen.getByRole("button", { name: "Undo" }));
+    await waitFor(() => expect(words["B"]).toBeNull());
+    await userEvent.keyboard("{Control>}z{/Control}");
+    await waitFor(() =>
+      expect(fake.calls("POST /api/v1/stores/1/schema/fields")[0]?.body).toMatchObject({
+        was: glaze,
+        field: { allowed: ["Red", "Blue", "Black"] },
+      }),
+    );
+  });
+
+  it("are found, shown while open, and picked as they are shown", async () => {
+    start();
+    inFeed(<Values />);
+    await screen.findByRole("checkbox", { name: "Pick all 3" });
+    await userEvent.type(screen.getByRole("searchbox", { name: "Find a word" }), "k");
+    await userEvent.click(await screen.findByRole("checkbox", { name: "Pick all 1" }));
+    expect(screen.getByText("1 word picked become")).toBeInTheDocument();
+    await userEvent.clear(screen.getByRole("searchbox", { name: "Find a word" }));
+    await screen.findByRole("checkbox", { name: "Pick all 3" });
+    expect(screen.getByLabelText("Pick K")).toBeChecked();
+    await takeTogether();
+    await userEvent.click(screen.getByRole("button", { name: "Show open ones" }));
+    await waitFor(() => expect(screen.queryByLabelText("Pick R")).toBeNull());
+    expect(screen.getByRole("checkbox", { name: "Pick all 2" })).toBeInTheDocument();
+  });
+});
+
+describe("a question", () => {
+  const base = { touches: 4, text: "", options: [], proposals: [], suggestion: null };
+  const asked = (questions: object[]) =>
+    server()
+      .on("GET /api/v1/feeds/1/questions", () => ({ questions }))
+      .on("GET /api/v1/feeds/1/bench", () => bench());
+  const open = async () => {
+    inFeed(<p>a place</p>);
+    await userEvent.click(await screen.findByRole("button", { name: /open question/ }));
+  };
+
+  it("about a column sends it to a field in place", async () => {
+    const fill = { parts: [{ column: "Remark" }] };
+    const fake = asked([{ ...base, kind: "column", subject: "Remark", text: "Nothing uses it." }])
+      .on("GET /api/v1/feeds/1/fill", () => ({ fill }))
+      .on("PUT /api/v1/feeds/1/draft", () => bench({ revision: 4 }));
+    await open();
+    await userEvent.type(await screen.findByLabelText("Field that Remark fills"), "name{Enter}");
+    await waitFor(() =>
+      expect(fake.calls("PUT /api/v1/feeds/1/draft")[0]?.body).toMatchObject({
+        crosswalk: { fills: { name: fill } },
+      }),
+    );
+    const made = Object.fromEntries(fake.calls("GET /api/v1/feeds/1/fill")[0]!.query);
+    expect(made).toMatchObject({ field: "name", column: "Remark" });
+  });
+
+  it("about a word of no list takes what is typed, not what was suggested", async () => {
+    const one = { ...base, kind: "value", subject: "R", field: "brand", table: "Brands" };
+    const proposals = [{ place: "Rowan", score: 75, sure: true, reason: "only this begins with 'R'" }];
+    const fake = asked([{ ...one, proposals }]).on("PUT /api/v1/feeds/1/values", () => ({ done: true }));
+    await open();
+    const box = await screen.findByLabelText("Store word for R");
+    expect(box).toHaveValue("Rowan");
+    await userEvent.clear(box);
+    await userEvent.type(box, "Ridge");
+    await userEvent.click(screen.getByRole("button", { name: "Answer" }));
+    await waitFor(() => expect(fake.calls("PUT /api/v1/feeds/1/values")).toHaveLength(1));
+    expect(fake.calls("PUT /api/v1/feeds/1/values")[0]?.body).toEqual({
+      table: "Brands",
+      words: { R: "Ridge" },
+    });
+  });
+
+  it("about a path is answered by one of the tree at once, by a new one after a second look", async () => {
+    const one = { ...base, kind: "category", subject: "Wax", field: "category", table: "Groups" };
+    const fake = asked([{ ...one, options: ["Painting", "Paper"] }]).on(
+      "PUT /api/v1/feeds/1/categories",
+      () => ({ done: true }),
+    );
+    const sent = () =>
+      fake.calls("PUT /api/v1/feeds/1/categories").map((s) => (s.body as { places: Places }).places);
+    await open();
+    const box = await screen.findByLabelText("Store category for Wax");
+    await userEvent.type(box, "Pap");
+    await userEvent.click(screen.getByRole("option", { name: "Paper" }));
+    await waitFor(() => expect(sent()).toEqual([{ Wax: "Paper" }]));
+    await userEvent.clear(box);
+    await userEvent.type(box, "Candles{Enter}");
+    expect(sent()).toHaveLength(1);
+    await userEvent.click(screen.getByRole("button", { name: "Answer" }));
+    await waitFor(() => expect(sent()[1]).toEqual({ Wax: "Candles" }));
+  });
+
+  it("about a joined table is asked once for all its columns", async () => {
+    const columns = ["stock: shelf", "stock: bin"];
+    const fake = asked([{ ...base, kind: "table", subject: "stock", text: "2 columns", options: columns }])
+      .on("GET /api/v1/feeds/1/bench", () => bench({ undecided: columns }))
+      .on("PUT /api/v1/feeds/1/draft", () => bench({ revision: 4 }));
+    await open();
+    await userEvent.click(await screen.findByRole("button", { name: "Decide together" }));
+    expect(screen.getByRole("group", { name: "Columns of stock that feed nothing" })).toBeVisible();
+    await userEvent.click(screen.getByRole("button", { name: "Leave out 2 columns" }));
+    await waitFor(() =>
+      expect(fake.calls("PUT /api/v1/feeds/1/draft")[0]?.body).toMatchObject({
+        crosswalk: { left_out: columns },
+      }),
+    );
   });
 });

@@ -1,10 +1,10 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it, vi } from "vitest";
 import type { Crosswalk, Fill } from "../api/hooks";
 import { FakeServer } from "../test/fakeServer";
 import { draw } from "../test/render";
-import { bench, column, field, state } from "../test/samples";
+import { bench, column, field, state, runView } from "../test/samples";
 import { FillPanel } from "./bench/FillPanel";
 import type { Edits } from "./bench/useEdits";
 import { Catalog } from "./catalog/Catalog";
@@ -12,14 +12,6 @@ import { Product } from "./catalog/Product";
 import { Outbound } from "./outbound/Outbound";
 import { Runs } from "./runs/Runs";
 import { Store } from "./store/Store";
-
-class Observer {
-  observe() {}
-  disconnect() {}
-}
-
-beforeEach(() => vi.stubGlobal("ResizeObserver", Observer));
-afterEach(() => vi.unstubAllGlobals());
 
 const fields = [
   field("sku", { kind: "identifier", role: "key", required: true, unique: true }),
@@ -31,20 +23,33 @@ const fields = [
   field("colour", { kind: "choice", allowed: ["Blue"], group: "Properties" }),
 ];
 const product = {
-  key: "QP-1", title: "Cobalt Blue", category: "Painting > Oil", supplier: "Quarrow Pigments", changed_at: new Date().toISOString(),
-  content: { sku: "QP-1", name: "Cobalt Blue", price: "8.95", text: "<p>Deep &amp; warm</p>", stock: "4", colour: "Blue",
-    picture: "http://files.quarrow.example/pictures/1.svg" },
+  key: "QP-1",
+  title: "Cobalt Blue",
+  category: "Painting > Oil",
+  supplier: "Quarrow Pigments",
+  changed_at: new Date().toISOString(),
+  content: {
+    sku: "QP-1",
+    name: "Cobalt Blue",
+    price: "8.95",
+    text: "<p>Deep &amp; warm</p>",
+    stock: "4",
+    colour: "Blue",
+    picture: "http://files.quarrow.example/pictures/1.svg",
+  },
 };
-const run = {
-  id: 4, store_id: 1, feed_id: 1, feed: "Weekly", supplier: "Quarrow Pigments", delivery_id: 7, file_name: "week-1.csv", version: 2,
-  status: "applied", progress: 100, stage: "", counts: { new: 3, held: 0 }, error: "", created_at: new Date().toISOString(),
-  finished_at: null, log: [{ at: new Date().toISOString(), text: "applied" }],
-};
+const run = runView({
+  status: "applied",
+  counts: { new: 3, held: 0 },
+  log: [{ at: new Date().toISOString(), text: "applied" }],
+});
 
 function server() {
   return new FakeServer()
     .on("GET /api/v1/stores/1/schema", () => ({
-      store_id: 1, store: "Ostrelle", product_schema: { name: "Ostrelle products", key: "sku", fields },
+      store_id: 1,
+      store: "Ostrelle",
+      product_schema: { name: "Ostrelle products", key: "sku", fields },
     }))
     .on("GET /api/v1/stores/1/categories", () => ({
       categories: [
@@ -68,7 +73,11 @@ describe("the catalog", () => {
     await userEvent.type(screen.getByLabelText("Find products"), "blue");
     await waitFor(() => {
       const last = fake.calls("GET /api/v1/stores/1/products").at(-1)?.query;
-      expect([last?.get("category"), last?.get("sort"), last?.get("search")]).toEqual(["Painting > Oil", "price", "blue"]);
+      expect([last?.get("category"), last?.get("sort"), last?.get("search")]).toEqual([
+        "Painting > Oil",
+        "price",
+        "blue",
+      ]);
     });
   });
 });
@@ -77,8 +86,15 @@ describe("a product", () => {
   it("stands as a shop shows it beside its record and what each run changed", async () => {
     server().on("GET /api/v1/stores/1/products/QP-1", () => ({
       product,
-      kept: [], variants: [], history: [
-        { run_id: 4, at: new Date().toISOString(), kind: "changed", changes: [{ field: "price", before: "7.95", after: "8.95" }] },
+      kept: [],
+      variants: [],
+      history: [
+        {
+          run_id: 4,
+          at: new Date().toISOString(),
+          kind: "changed",
+          changes: [{ field: "price", before: "7.95", after: "8.95" }],
+        },
         { run_id: 2, at: new Date().toISOString(), kind: "new", changes: [] },
       ],
     }));
@@ -87,7 +103,10 @@ describe("a product", () => {
     expect(within(shop).getByText("8.95 EUR")).toBeInTheDocument();
     expect(within(shop).getByText("Deep & warm")).toBeInTheDocument();
     expect(within(shop).getByText("4 in stock")).toBeInTheDocument();
-    expect(within(shop).getByRole("img", { name: "Cobalt Blue" })).toHaveAttribute("src", "/stand-in/files.quarrow.example/pictures/1.svg");
+    expect(within(shop).getByRole("img", { name: "Cobalt Blue" })).toHaveAttribute(
+      "src",
+      "/stand-in/files.quarrow.example/pictures/1.svg",
+    );
     const record = screen.getByRole("region", { name: "Record" });
     expect(within(record).getByText("run 4")).toHaveAttribute("href", "/s/1/runs/4");
     expect(within(record).getByText("made it", { exact: false })).toBeInTheDocument();
@@ -102,10 +121,14 @@ describe("a product", () => {
     const variant = (key: string, options: string) => ({ key, options, price: "8.95", stock: "4" });
     server()
       .on("GET /api/v1/stores/1/schema", () => ({
-        store_id: 1, store: "Ostrelle", product_schema: { name: "Ostrelle products", key: "sku", fields: [...fields, ...more] },
+        store_id: 1,
+        store: "Ostrelle",
+        product_schema: { name: "Ostrelle products", key: "sku", fields: [...fields, ...more] },
       }))
       .on("GET /api/v1/stores/1/products/QP-1", () => ({
-        product: { ...product, content }, kept: [], history: [],
+        product: { ...product, content },
+        kept: [],
+        history: [],
         variants: [variant("QP-1", "Size: 20 ml"), variant("QP-2", "Size: 60 ml")],
       }));
     draw(<Product />, "/s/1/catalog/QP-1", "/s/:store/catalog/:key");
@@ -159,7 +182,12 @@ describe("the store's schema", () => {
     const rates: unknown[] = [];
     const fresh = { source: "GBP", target: "EUR", rate: "1.19", day: "2026-11-23", origin: "bank.example" };
     const fake = server()
-      .on("GET /api/v1/stores/1/lookups", () => ({ lookups: [], rates, chains: [], rates_address: "http://bank.example/rates/daily.csv" }))
+      .on("GET /api/v1/stores/1/lookups", () => ({
+        lookups: [],
+        rates,
+        chains: [],
+        rates_address: "http://bank.example/rates/daily.csv",
+      }))
       .on("PUT /api/v1/stores/1/rates", ({ body }) => {
         rates.push(body);
         return { done: true };
@@ -174,7 +202,9 @@ describe("the store's schema", () => {
     expect(await screen.findByText("0.9125")).toBeInTheDocument();
     await userEvent.click(screen.getByRole("button", { name: "Fetch now" }));
     expect(await screen.findByText("Kept GBP/EUR.")).toBeInTheDocument();
-    expect(fake.calls("POST /api/v1/stores/1/rates/fetch")[0]?.body).toEqual({ address: "http://bank.example/rates/daily.csv" });
+    expect(fake.calls("POST /api/v1/stores/1/rates/fetch")[0]?.body).toEqual({
+      address: "http://bank.example/rates/daily.csv",
+    });
   });
 });
 
@@ -187,7 +217,9 @@ describe("the store's categories", () => {
       ],
     }));
     draw(<Store />, "/s/1/schema?view=categories", "/s/:store/schema");
-    expect(await screen.findByRole("row", { name: "Category Products German French" })).toBeVisible();
+    expect(
+      await screen.findByRole("row", { name: "Category Products German French What can be done" }),
+    ).toBeVisible();
     expect(screen.getByRole("row", { name: "Oil 1 Öl Huile" })).toBeVisible();
     expect(screen.getByRole("row", { name: "Painting 1,200 — —" })).toBeVisible();
   });
@@ -195,18 +227,52 @@ describe("the store's categories", () => {
 
 describe("an opened field", () => {
   const detail = (fill: Fill | null) => ({
-    field: field("price", { kind: "money", currency: "EUR", required: true }), fill, row: 3,
-    stages: fill ? [{ label: "Cost", value: "2,08" }, { label: "number", value: "2.08" }, { label: "kept as", value: "2.08" }] : [],
-    results: fill ? [{ value: "2.08", count: 6 }] : [], distinct: fill ? 1 : 0,
-    problems: fill ? [{ kind: "not_a_number", severity: "refuse", seen: "call us", message: "Price: 'call us' is no number", count: 4 }] : [],
-    suggestions: [{ field: "price", column: "Cost", score: 80, reasons: ["its values look like decimals"], fill: { parts: [{ column: "Cost" }], steps: [{ do: "number" }] } }],
+    field: field("price", { kind: "money", currency: "EUR", required: true }),
+    fill,
+    row: 3,
+    stages: fill
+      ? [
+          { label: "Cost", value: "2,08" },
+          { label: "number", value: "2.08" },
+          { label: "kept as", value: "2.08" },
+        ]
+      : [],
+    results: fill ? [{ value: "2.08", count: 6 }] : [],
+    distinct: fill ? 1 : 0,
+    problems: fill
+      ? [
+          {
+            kind: "not_a_number",
+            severity: "refuse",
+            seen: "call us",
+            message: "Price: 'call us' is no number",
+            count: 4,
+          },
+        ]
+      : [],
+    suggestions: [
+      {
+        field: "price",
+        column: "Cost",
+        score: 80,
+        reasons: ["its values look like decimals"],
+        fill: { parts: [{ column: "Cost" }], steps: [{ do: "number" }] },
+      },
+    ],
   });
   const open = (fill: Fill | null, edits: Partial<Edits>) => {
     server().on("GET /api/v1/feeds/1/fields/price", () => detail(fill));
     const crosswalk: Crosswalk = { fills: fill ? { price: fill } : {}, parked: {}, left_out: [] };
     const fieldsOf = [state("price", {}, { kind: "money", currency: "EUR", required: true })];
     draw(
-      <FillPanel bench={bench({ crosswalk, fields: fieldsOf, columns: [column("Cost")] })} delivery={7} name="price" row={3} edits={edits as Edits} onClose={vi.fn()} />,
+      <FillPanel
+        bench={bench({ crosswalk, fields: fieldsOf, columns: [column("Cost")] })}
+        delivery={7}
+        name="price"
+        row={3}
+        edits={edits as Edits}
+        onClose={vi.fn()}
+      />,
     );
   };
 
@@ -216,7 +282,11 @@ describe("an opened field", () => {
     expect(await screen.findByText("its values look like decimals")).toBeInTheDocument();
     expect(screen.getByText("money in EUR · required")).toBeInTheDocument();
     await userEvent.click(screen.getByRole("button", { name: "Fill from Cost" }));
-    expect(setFill).toHaveBeenCalledWith("price", { parts: [{ column: "Cost" }], steps: [{ do: "number" }] }, "Price: filled from 'Cost'");
+    expect(setFill).toHaveBeenCalledWith(
+      "price",
+      { parts: [{ column: "Cost" }], steps: [{ do: "number" }] },
+      "Price: filled from 'Cost'",
+    );
   });
 
   it("shows what each step does to the row in hand, problems, results, and its rules", async () => {

@@ -12,6 +12,7 @@ const SIGNS: Record<ValueState, { sign: string; says: string }> = {
   left: { sign: "–", says: "left out" },
 };
 
+/** The sign of a value's state, with its meaning in words. */
 export function Mark({ state, says }: { state: ValueState; says?: string }) {
   const { sign, says: usual } = SIGNS[state];
   return (

@@ -14,6 +14,7 @@ interface PanelProps {
   children: ReactNode;
 }
 
+/** A panel beside what it belongs to. */
 export function Panel({ title, subtitle, label, width = 372, onClose, children }: PanelProps) {
   return (
     <Box
@@ -50,6 +51,7 @@ export function Panel({ title, subtitle, label, width = 372, onClose, children }
   );
 }
 
+/** A part of a panel under its heading. */
 export function Part({ title, children }: { title: string; children: ReactNode }) {
   return (
     <Box component="section" sx={{ mb: 1.75 }}>

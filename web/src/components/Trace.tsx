@@ -8,13 +8,15 @@ import { ago } from "./words";
 type Traced = Schemas["TracedValue"];
 type TraceStep = Schemas["TraceStep"];
 
+/** The way of a value from its source cell, step by step. */
 export function TraceView({ traced }: { traced: Traced }) {
   const { trace } = traced;
+  const author = traced.version_author ? ` by ${traced.version_author}` : "";
   return (
     <Box>
       <Typography variant="caption" color="textSecondary" component="div" sx={{ mb: 0.5 }}>
         {traced.file_name}, row {trace.row} · {traced.supplier}, {ago(traced.received_at)} ·{" "}
-        {traced.version ? `crosswalk version ${traced.version}${traced.version_author ? ` by ${traced.version_author}` : ""}` : "the draft"}
+        {traced.version ? `crosswalk version ${traced.version}${author}` : "the draft"}
       </Typography>
       {trace.cells.map((cell) => (
         <Line key={cell.column} mark="arrived" label={cell.column} value={cell.value} />
@@ -39,12 +41,28 @@ interface LineProps {
 
 function Line({ mark, label, value, strong }: LineProps) {
   return (
-    <Box sx={{ display: "flex", gap: 0.75, alignItems: "baseline", py: 0.25, borderTop: strong ? 1 : 0, borderColor: "divider" }}>
+    <Box
+      sx={{
+        display: "flex",
+        gap: 0.75,
+        alignItems: "baseline",
+        py: 0.25,
+        borderTop: strong ? 1 : 0,
+        borderColor: "divider",
+      }}
+    >
       <Mark state={mark} />
-      <Typography variant="body2" color="textSecondary" sx={{ flex: 1, minWidth: 0, overflowWrap: "anywhere" }}>
+      <Typography
+        variant="body2"
+        color="textSecondary"
+        sx={{ flex: 1, minWidth: 0, overflowWrap: "anywhere" }}
+      >
         {label}
       </Typography>
-      <Typography className="mono" sx={{ maxWidth: 190, overflowWrap: "anywhere", textAlign: "right", fontWeight: strong ? 700 : 400 }}>
+      <Typography
+        className="mono"
+        sx={{ maxWidth: 190, overflowWrap: "anywhere", textAlign: "right", fontWeight: strong ? 700 : 400 }}
+      >
         {value ?? "∅"}
       </Typography>
     </Box>
@@ -52,7 +70,9 @@ function Line({ mark, label, value, strong }: LineProps) {
 }
 
 function StepLine({ step, decided }: { step: TraceStep; decided: Schemas["Decided"] | undefined }) {
-  const numbers = (step.numbers ?? []).filter((n) => n.value !== null && !["rule", "rung"].includes(n.column));
+  const numbers = (step.numbers ?? []).filter(
+    (n) => n.value !== null && !["rule", "rung"].includes(n.column),
+  );
   return (
     <Box>
       <Line mark="computed" label={step.label} value={step.value} />

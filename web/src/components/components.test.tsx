@@ -30,8 +30,8 @@ describe("marks", () => {
 describe("suggestions", () => {
   it("stand before the other options, each with its reason, and none twice", async () => {
     const proposals = [
-      { place: "Violet", score: 80, reason: "written almost alike" },
-      { place: "White", score: 60, reason: "decided so in 'Quarrow colour'" },
+      { place: "Violet", score: 80, sure: false, reason: "written almost alike" },
+      { place: "White", score: 60, sure: false, reason: "decided so in 'Quarrow colour'" },
     ];
     const offer = suggestedFirst(proposals, ["Red", "Violet", "White"]);
     render(<Autocomplete {...offer} renderInput={(params) => <TextField {...params} label="Colour" />} />);
@@ -54,7 +54,9 @@ describe("a refusal", () => {
 
 describe("rich text of a supplier", () => {
   it("becomes plain text and nothing in it runs", () => {
-    const text = plainText('<p>Deep <b>blue</b></p><img src=x onerror="window.hit=1"><script>window.hit=1</script>');
+    const text = plainText(
+      '<p>Deep <b>blue</b></p><img src=x onerror="window.hit=1"><script>window.hit=1</script>',
+    );
     expect(text.startsWith("Deep blue")).toBe(true);
     expect("hit" in window).toBe(false);
   });
@@ -63,8 +65,15 @@ describe("rich text of a supplier", () => {
 describe("words", () => {
   it("write sizes, movements and picture addresses", () => {
     expect([bytes(900), bytes(2048), bytes(5 << 20)]).toEqual(["900 bytes", "2.0 KB", "5.0 MB"]);
-    expect([signed("4"), signed("-1.5"), signed("0"), signed(null)]).toEqual(["+4.0 %", "−1.5 %", "±0.0 %", ""]);
-    expect(pictureAddress("http://files.quarrow.example/p/1.svg")).toBe("/stand-in/files.quarrow.example/p/1.svg");
+    expect([signed("4"), signed("-1.5"), signed("0"), signed(null)]).toEqual([
+      "+4.0 %",
+      "−1.5 %",
+      "±0.0 %",
+      "",
+    ]);
+    expect(pictureAddress("http://files.quarrow.example/p/1.svg")).toBe(
+      "/stand-in/files.quarrow.example/p/1.svg",
+    );
     expect(pictureAddress("not a link")).toBeUndefined();
     expect(pictureAddress("picture:0a.png")).toBe("/api/v1/pictures/0a.png");
   });
@@ -86,7 +95,10 @@ describe("edits", () => {
   it("every step has a form, and look-ups begin with a table of their own", () => {
     for (const form of STEP_FORMS) expect(formOf(form.start)).toBe(form);
     const table = STEP_FORMS.find((f) => f.do === "value_table");
-    expect(table && begin(table, "Quarrow Pigments", "Colour")).toEqual({ do: "value_table", table: "Quarrow colour" });
+    expect(table && begin(table, "Quarrow Pigments", "Colour")).toEqual({
+      do: "value_table",
+      table: "Quarrow colour",
+    });
     expect(withSetting({ do: "cut", length: 8 }, "length", 9)).toEqual({ do: "cut", length: 9 });
   });
 });

@@ -7,6 +7,7 @@ import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import { Refusal } from "../api/client";
 
+/** What is loading; or that there is nothing at the address. */
 export function Waiting({ what, missing = false }: { what: string; missing?: boolean }) {
   return (
     <Box sx={{ p: 4, maxWidth: 360 }}>
@@ -18,6 +19,7 @@ export function Waiting({ what, missing = false }: { what: string; missing?: boo
   );
 }
 
+/** What went wrong, where, and what to do. */
 export function Failure({ error, retry }: { error: unknown; retry?: () => void }) {
   const problem = error instanceof Refusal ? error.problem : null;
   return (
@@ -34,6 +36,7 @@ export function Failure({ error, retry }: { error: unknown; retry?: () => void }
   );
 }
 
+/** That there is nothing, and what would change that. */
 export function Nothing({ title, children }: { title: string; children?: ReactNode }) {
   return (
     <Box sx={{ p: 4, maxWidth: 560 }}>

@@ -5,6 +5,7 @@ import type { Schemas } from "../api/client";
 
 type Proposal = Schemas["Proposal"];
 
+/** Options of a choice with the suggested ones first, each with its reason. */
 export function suggestedFirst(proposals: Proposal[], options: string[]) {
   const reasons = new Map(proposals.map((p) => [p.place, p.reason]));
   return {

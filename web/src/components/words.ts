@@ -1,9 +1,11 @@
 /** Numbers, sizes and moments in words. */
 
+/** A number with its noun. */
 export function count(n: number, one: string, many: string): string {
   return `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
 }
 
+/** A size in words. */
 export function bytes(n: number): string {
   if (n < 1024) return `${n} bytes`;
   const units = ["KB", "MB", "GB"];
@@ -16,6 +18,7 @@ export function bytes(n: number): string {
   return `${size.toFixed(size < 10 ? 1 : 0)} ${units[unit]}`;
 }
 
+/** How long ago, in words. */
 export function ago(moment: string): string {
   const minutes = Math.floor((Date.now() - new Date(moment).getTime()) / 60000);
   if (minutes < 1) return "just now";
@@ -24,7 +27,10 @@ export function ago(moment: string): string {
   return new Date(moment).toLocaleDateString("en-GB", { day: "numeric", month: "short" });
 }
 
-/** Where the browser finds a picture: those of archives are kept here, hosts under .example are the demo's stand-ins. */
+/**
+ * Where the browser finds a picture: those of archives are kept here, hosts under .example are the
+ * demo's stand-ins.
+ */
 export function pictureAddress(link: string | null | undefined): string | undefined {
   if (!link) return undefined;
   if (link.startsWith("picture:")) return `/api/v1/pictures/${link.slice("picture:".length)}`;
@@ -41,4 +47,10 @@ export function signed(percent: string | null | undefined): string {
   if (!percent) return "";
   const n = Number(percent);
   return `${n > 0 ? "+" : n < 0 ? "−" : "±"}${Math.abs(n).toFixed(1)} %`;
+}
+
+/** Which rows a trial has; "" for a run of the whole delivery. */
+export function trialOf(run: { first_row: number | null; last_row: number | null }): string {
+  if (!run.first_row && !run.last_row) return "";
+  return `trial of rows ${run.first_row ?? 1} to ${run.last_row ?? "the end"}`;
 }

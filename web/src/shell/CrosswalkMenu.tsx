@@ -8,6 +8,7 @@ import { useFeedEdit } from "../api/hooks";
 import { useUndo } from "./undo";
 import { Versions } from "./Versions";
 
+/** Versions, export, import and copying of a feed's crosswalk. */
 export function CrosswalkMenu({ feed }: { feed: number }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [versions, setVersions] = useState(false);
@@ -23,12 +24,16 @@ export function CrosswalkMenu({ feed }: { feed: number }) {
   );
   const read = async (file: File) => {
     try {
-      const before = (await (await fetch(`/api/v1/feeds/${feed}/crosswalk.json`)).json()) as Schemas["Bundle"];
+      const before = (await (
+        await fetch(`/api/v1/feeds/${feed}/crosswalk.json`)
+      ).json()) as Schemas["Bundle"];
       const bundle = JSON.parse(await file.text()) as Schemas["Bundle"];
       await edit.mutateAsync(bundle);
       undo.did(`Took over the crosswalk in ${file.name}`, () => edit.mutateAsync(before));
     } catch (error) {
-      undo.failed(error instanceof SyntaxError ? new Error(`${file.name} is no JSON: ${error.message}`) : error);
+      undo.failed(
+        error instanceof SyntaxError ? new Error(`${file.name} is no JSON: ${error.message}`) : error,
+      );
     }
   };
   return (

@@ -4,34 +4,16 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import Select from "@mui/material/Select";
 import Typography from "@mui/material/Typography";
-import { useQueryClient } from "@tanstack/react-query";
-import { createContext, useContext, useState } from "react";
-import { NavLink, Outlet, useNavigate, useParams, useSearchParams } from "react-router";
-import { api, take } from "../api/client";
-import { useArrivals, useQuestions, type FeedLine } from "../api/hooks";
+import { useState } from "react";
+import { NavLink, Outlet, useLocation, useParams, useSearchParams } from "react-router";
+import { useArrivals, useQuestions } from "../api/hooks";
 import { Questions } from "../areas/questions/Questions";
 import { Mark } from "../components/Mark";
 import { Failure, Nothing, Waiting } from "../components/states";
 import { CrosswalkMenu } from "./CrosswalkMenu";
+import { Prepare } from "./Prepare";
+import { FeedContext, type FeedContextValue } from "./feed";
 import { tab, useStoreId } from "./Shell";
-import { useUndo } from "./undo";
-
-interface FeedContextValue {
-  feed: number;
-  line: FeedLine;
-  /** The delivery the feed stands on; undefined while none could be read. */
-  delivery: number | undefined;
-  asking: boolean;
-  openQuestions: (open: boolean) => void;
-}
-
-const FeedContext = createContext<FeedContextValue | null>(null);
-
-export function useFeed(): FeedContextValue {
-  const value = useContext(FeedContext);
-  if (!value) throw new Error("useFeed is for places inside a feed");
-  return value;
-}
 
 const PLACES = [
   ["reading", "Reading"],
@@ -41,6 +23,7 @@ const PLACES = [
   ["prices", "Prices"],
 ] as const;
 
+/** The places of one feed under its bar, beside the open questions. */
 export function FeedPlace() {
   const store = useStoreId();
   const feed = Number(useParams().feed);
@@ -70,7 +53,9 @@ export function FeedPlace() {
 
 function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
   const { feed, line, delivery } = value;
+  const rows = line.deliveries.find((d) => d.id === delivery)?.rows ?? 0;
   const [search, setSearch] = useSearchParams();
+  const here = useLocation().pathname.split("/").at(-1);
   const suffix = search.get("delivery") ? `?delivery=${search.get("delivery")}` : "";
   return (
     <Box
@@ -85,17 +70,16 @@ function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
         borderColor: "divider",
       }}
     >
-      <Typography noWrap sx={{ fontWeight: 600, maxWidth: 230 }}>
-        {line.supplier} <Typography component="span" color="textSecondary">{line.name}</Typography>
+      <Typography component="h1" noWrap sx={{ fontWeight: 600, maxWidth: 230 }}>
+        {line.supplier}{" "}
+        <Typography component="span" color="textSecondary">
+          {line.name}
+        </Typography>
+        <span className="only-said">: {PLACES.find(([path]) => path === here)?.[1]}</span>
       </Typography>
       <Box component="nav" aria-label="Places of the feed" sx={{ height: "100%", display: "flex" }}>
         {PLACES.map(([path, label]) => (
-          <Box
-            key={path}
-            component={NavLink}
-            to={`/s/${store}/feeds/${feed}/${path}${suffix}`}
-            sx={tab}
-          >
+          <Box key={path} component={NavLink} to={`/s/${store}/feeds/${feed}/${path}${suffix}`} sx={tab}>
             {label}
           </Box>
         ))}
@@ -116,7 +100,7 @@ function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
       </Select>
       <CrosswalkMenu feed={feed} />
       <QuestionsButton value={value} />
-      <PrepareButton store={store} feed={feed} delivery={delivery} />
+      <Prepare store={store} feed={feed} delivery={delivery} rows={rows} />
     </Box>
   );
 }
@@ -125,43 +109,14 @@ function QuestionsButton({ value }: { value: FeedContextValue }) {
   const questions = useQuestions(value.feed, value.delivery);
   const count = questions.data?.questions.length ?? 0;
   return (
-    <Button variant="outlined" color="inherit" onClick={() => value.openQuestions(!value.asking)} aria-expanded={value.asking}>
+    <Button
+      variant="outlined"
+      color="inherit"
+      onClick={() => value.openQuestions(!value.asking)}
+      aria-expanded={value.asking}
+    >
       <Mark state={count ? "question" : "computed"} says={count ? "waiting for answers" : "none"} />
       &nbsp;{count} open question{count === 1 ? "" : "s"}
-    </Button>
-  );
-}
-
-interface PrepareProps {
-  store: number;
-  feed: number;
-  delivery: number | undefined;
-}
-
-function PrepareButton({ store, feed, delivery }: PrepareProps) {
-  const navigate = useNavigate();
-  const queries = useQueryClient();
-  const undo = useUndo();
-  const [busy, setBusy] = useState(false);
-  const prepare = async () => {
-    setBusy(true);
-    try {
-      const run = await take(
-        api.POST("/api/v1/feeds/{feed_id}/runs", {
-          params: { path: { feed_id: feed }, query: delivery ? { delivery_id: delivery } : {} },
-        }),
-      );
-      await queries.invalidateQueries({ queryKey: ["arrivals"] });
-      await navigate(`/s/${store}/runs/${run.id}`);
-    } catch (error) {
-      undo.failed(error);
-    } finally {
-      setBusy(false);
-    }
-  };
-  return (
-    <Button variant="contained" disabled={busy || !delivery} onClick={() => void prepare()}>
-      Prepare
     </Button>
   );
 }

@@ -20,6 +20,7 @@ const PLACES = [
   ["schema", "Store"],
 ] as const;
 
+/** The look of a link to a place. */
 export const tab = {
   color: "text.secondary",
   textDecoration: "none",
@@ -33,10 +34,12 @@ export const tab = {
   "&.active": { color: "text.primary", borderColor: "primary.main", fontWeight: 600 },
 } as const;
 
+/** The store that the address names. */
 export function useStoreId(): number {
   return Number(useParams().store);
 }
 
+/** Stores and their places above, the place itself below. */
 export function Shell() {
   const store = useStoreId();
   return (

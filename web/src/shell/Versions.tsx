@@ -23,6 +23,7 @@ interface VersionsProps {
   onClose: () => void;
 }
 
+/** Versions of a crosswalk: what each changed, saved and brought back. */
 export function Versions({ feed, open, onClose }: VersionsProps) {
   const versions = useVersions(feed, open);
   return (
@@ -62,7 +63,13 @@ function Draft({ feed, unsaved }: { feed: number; unsaved: string[] }) {
         <Typography variant="h2" sx={{ flex: 1 }}>
           {unsaved.length ? `Not saved yet: ${count(unsaved.length, "change", "changes")}` : "All is saved"}
         </Typography>
-        <TextField placeholder="a note" value={note} onChange={(e) => setNote(e.target.value)} slotProps={{ htmlInput: { "aria-label": "Note" } }} sx={{ width: 260 }} />
+        <TextField
+          placeholder="a note"
+          value={note}
+          onChange={(e) => setNote(e.target.value)}
+          slotProps={{ htmlInput: { "aria-label": "Note" } }}
+          sx={{ width: 260 }}
+        />
         <Button
           variant="contained"
           disabled={save.isPending || (!unsaved.length && !note)}
@@ -112,7 +119,11 @@ function Version({ feed, version, onClose }: VersionRowProps) {
     ),
   );
   return (
-    <Box component="section" aria-label={`Version ${version.number}`} sx={{ borderTop: 1, borderColor: "divider", py: 1 }}>
+    <Box
+      component="section"
+      aria-label={`Version ${version.number}`}
+      sx={{ borderTop: 1, borderColor: "divider", py: 1 }}
+    >
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
         <Typography sx={{ fontWeight: 600 }}>{version.number}</Typography>
         <Typography sx={{ flex: 1 }}>{version.note}</Typography>
@@ -170,7 +181,10 @@ function OtherFeed({ feed }: { feed: number }) {
       </TextField>
       {missing && (
         <Typography variant="body2" role="status" sx={{ mt: 0.5 }}>
-          Taken over. {missing.length ? `This feed has no ${missing.map((m) => `'${m}'`).join(", ")}.` : "All its columns arrive here too."}
+          Taken over.{" "}
+          {missing.length
+            ? `This feed has no ${missing.map((m) => `'${m}'`).join(", ")}.`
+            : "All its columns arrive here too."}
         </Typography>
       )}
     </Box>

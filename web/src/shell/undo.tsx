@@ -24,12 +24,14 @@ interface UndoTools {
 
 const UndoContext = createContext<UndoTools>({ did: () => {}, failed: () => {} });
 
+/** Says what was done, and how it is taken back. */
 export const useUndo = () => useContext(UndoContext);
 
 function isTyping(target: EventTarget | null): boolean {
   return target instanceof HTMLElement && /^(input|textarea|select)$/i.test(target.tagName);
 }
 
+/** Remembers what was done in this place, for Ctrl+Z. */
 export function UndoProvider({ children }: { children: ReactNode }) {
   const stack = useRef<Reversal[]>([]);
   const [said, setSaid] = useState<{ text: string; undo: boolean } | null>(null);
@@ -77,7 +79,13 @@ export function UndoProvider({ children }: { children: ReactNode }) {
         onClose={(_, reason) => reason !== "clickaway" && setSaid(null)}
         message={said?.text}
         anchorOrigin={{ vertical: "bottom", horizontal: "center" }}
-        action={said?.undo && <Button color="inherit" onClick={() => void undo()}>Undo</Button>}
+        action={
+          said?.undo && (
+            <Button color="inherit" onClick={() => void undo()}>
+              Undo
+            </Button>
+          )
+        }
       />
     </UndoContext.Provider>
   );

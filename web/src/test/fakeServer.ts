@@ -1,5 +1,7 @@
 /** A server whose answers a test sets; a request nobody expected fails the test. */
-import { vi } from "vitest";
+import { http, HttpResponse, type HttpHandler } from "msw";
+import { setupServer } from "msw/node";
+import { afterAll, afterEach, beforeAll, expect } from "vitest";
 
 export interface Sent {
   method: string;
@@ -9,18 +11,39 @@ export interface Sent {
 }
 
 type Answer = (sent: Sent) => unknown | Promise<unknown>;
+type Method = "get" | "put" | "post" | "patch" | "delete";
 
+const worker = setupServer();
+const unexpected: string[] = [];
+
+beforeAll(() =>
+  worker.listen({
+    onUnhandledRequest: (request, print) => {
+      unexpected.push(`${request.method} ${new URL(request.url).pathname}`);
+      print.error();
+    },
+  }),
+);
+afterEach(() => {
+  worker.resetHandlers();
+  expect(unexpected.splice(0)).toEqual([]);
+});
+afterAll(() => worker.close());
+
+/** What a test answers, and what was asked. */
 export class FakeServer {
   readonly sent: Sent[] = [];
-  private readonly answers = new Map<string, Answer>();
-
-  constructor() {
-    vi.stubGlobal("fetch", (request: Request) => this.handle(request));
-  }
 
   /** ``on("PUT /api/v1/feeds/1/draft", ...)``; a Problem is answered with its own status. */
   on(what: string, answer: Answer): this {
-    this.answers.set(what, answer);
+    worker.use(this.handler(what, answer));
+    return this;
+  }
+
+  /** A request that finds no server. */
+  down(what: string): this {
+    const [method, path] = what.split(" ") as [string, string];
+    worker.use(http[method.toLowerCase() as Method](`*${path}`, () => HttpResponse.error()));
     return this;
   }
 
@@ -28,24 +51,24 @@ export class FakeServer {
     return this.sent.filter((s) => `${s.method} ${s.path}` === what);
   }
 
-  private async handle(request: Request): Promise<Response> {
-    const url = new URL(request.url);
-    const text = await request.text();
-    const sent = {
-      method: request.method,
-      path: url.pathname,
-      query: url.searchParams,
-      body: text ? (JSON.parse(text) as unknown) : undefined,
-    };
-    this.sent.push(sent);
-    const answer = this.answers.get(`${sent.method} ${sent.path}`);
-    if (!answer) throw new Error(`unexpected request: ${sent.method} ${sent.path}`);
-    const body = await answer(sent);
-    const status = (body as { status?: unknown }).status;
-    const isProblem = typeof status === "number" && status >= 400;
-    return new Response(JSON.stringify(body), {
-      status: isProblem ? status : 200,
-      headers: { "Content-Type": isProblem ? "application/problem+json" : "application/json" },
+  private handler(what: string, answer: Answer): HttpHandler {
+    const [method, path] = what.split(" ") as [string, string];
+    return http[method.toLowerCase() as Method](`*${path}`, async ({ request }) => {
+      const url = new URL(request.url);
+      const text = await request.text();
+      const body = text ? (JSON.parse(text) as unknown) : undefined;
+      const sent = { method: request.method, path: url.pathname, query: url.searchParams, body };
+      this.sent.push(sent);
+      return answered(await answer(sent));
     });
   }
+}
+
+function answered(body: unknown): HttpResponse<string> {
+  const status = (body as { status?: unknown }).status;
+  const isProblem = typeof status === "number" && status >= 400;
+  return new HttpResponse(JSON.stringify(body), {
+    status: isProblem ? status : 200,
+    headers: { "Content-Type": isProblem ? "application/problem+json" : "application/json" },
+  });
 }

@@ -7,6 +7,7 @@ import { createMemoryRouter, RouterProvider } from "react-router";
 import { UndoProvider } from "../shell/undo";
 import { theme } from "../theme";
 
+/** Draws an element at an address. */
 export function draw(element: ReactNode, path = "/s/1/feeds/1/bench", route = "/s/:store/feeds/:feed/*") {
   const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
   const router = createMemoryRouter([{ path: route, element: <UndoProvider>{element}</UndoProvider> }], {

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import polars as pl
 
 from nomotax.core.crosswalk.compiler import FilledField, Plan, as_text
-from nomotax.core.crosswalk.problems import FATE, fates, problems_of
+from nomotax.core.crosswalk.problems import FATE, fates, problems_of, without_missing
 from nomotax.core.schema.model import Role
 from nomotax.core.table import ROW
 
@@ -27,6 +27,10 @@ class Changeset:
     frame: pl.DataFrame
     problems: pl.DataFrame
 
+    def without_gone(self) -> Changeset:
+        """Without the products that no arriving row names."""
+        return replace(self, frame=self.frame.filter(pl.col("status") != "gone"))
+
     def counts(self) -> dict[str, int]:
         """Rows by status; all but "gone" add up to the rows that arrived."""
         found = dict(self.frame.group_by("status").len().iter_rows())
@@ -42,7 +46,7 @@ def compare(
 ) -> Changeset:
     """Fill a delivery and compare it with the catalog: key, ``__owner`` and every field as text.
 
-    Only products of ``owner`` may change; a key that belongs to somebody else is rejected.
+    Only products of ``owner`` may change; a row that would change another's is rejected.
     ``kept`` has the keys of products by the field that is kept by hand: it stays as it is.
     """
     filled = plan.fill(arriving)
@@ -50,14 +54,18 @@ def compare(
     keep = ["key", OWNER, *(OLD + f for f in plan.fields)]
     rows = _as_texts(filled, plan)
     joined = rows.join(stored.select(keep), on="key", how="left", maintain_order="left")
-    found = [problems_of(filled, plan, arriving), _foreign(joined, plan, owner)]
+    joined = joined.with_columns(
+        _effective(one, (kept or {}).get(one.field.name, ())) for one in plan.filled
+    ).with_columns(fields=_changed_fields(plan))
+    known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
+    found = [
+        without_missing(problems_of(filled, plan, arriving), known, plan),
+        _foreign(joined, plan, owner),
+    ]
     if plan.only_completes:
         found.append(_not_there(joined, plan))
     problems = pl.concat(found)
     compared = fates(joined, problems.sort("row", maintain_order=True))
-    compared = compared.with_columns(
-        _effective(one, (kept or {}).get(one.field.name, ())) for one in plan.filled
-    ).with_columns(fields=_changed_fields(plan))
     compared = compared.with_columns(
         status=pl.when(pl.col(FATE) != "good")
         .then(pl.col(FATE))
@@ -93,7 +101,8 @@ def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
 
 
 def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
-    """Rows whose key belongs to another supplier's product, as problems."""
+    """Rows that would change another supplier's product, as problems. One that changes nothing is
+    the same, whoever the product is of."""
     label = plan.schema[plan.schema.key].label
     message = (
         pl.lit(f"{label}: '")
@@ -102,7 +111,7 @@ def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
         + pl.col(OWNER)
         + pl.lit("; a feed changes only its own products")
     )
-    return joined.filter(pl.col(OWNER) != owner).select(
+    return joined.filter((pl.col(OWNER) != owner) & (pl.col("fields").list.len() > 0)).select(
         pl.col(ROW).cast(pl.UInt32).alias("row"),
         pl.lit(plan.schema.key).alias("field"),
         pl.lit("not_own_product").alias("kind"),

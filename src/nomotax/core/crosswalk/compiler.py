@@ -12,14 +12,17 @@ from functools import cached_property
 import polars as pl
 from pydantic import BaseModel
 
-from nomotax.core.crosswalk.flow import Context, Fault, Flow, Layers, Severity
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
 from nomotax.core.crosswalk.source import source
 from nomotax.core.errors import CrosswalkError, FormulaError
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Fault, Flow, Layers, Severity
 from nomotax.core.formula.terms import Term
-from nomotax.core.numbers import NUMBER
-from nomotax.core.schema.checks import TYPES, conform, fit_pictures
-from nomotax.core.schema.model import NUMERIC_KINDS, FieldKind, Role, StoreField, StoreSchema
+from nomotax.core.kinds import NUMERIC_KINDS, FieldKind
+from nomotax.core.numbers import NUMBER, DecimalMark
+from nomotax.core.schema.checks import TYPES, conform
+from nomotax.core.schema.model import Role, StoreField, StoreSchema
+from nomotax.core.schema.picture_texts import fit_pictures
 from nomotax.core.table import FAULT, ROW
 
 #: Rows worked through at a time: large enough to be fast, few enough to bound the memory.
@@ -240,6 +243,16 @@ def missing_columns(fills: dict[str, Fill], columns: Set[str]) -> dict[str, list
     return {column: names for column, names in missing.items() if names}
 
 
+def _open_faults(fill: Fill, arriving: Flow) -> list[Fault]:
+    """What nobody has settled yet holds every row that has a value."""
+    there = (arriving.text.str.strip_chars() != "").fill_null(False)
+    return [
+        Fault(f"assumed_{a.about}", f"waits: {a.says}", there, arriving.text, Severity.QUESTION)
+        for a in fill.assumptions
+        if a.state == "open"
+    ]
+
+
 class _Chains:
     """Compiles chains of steps; chains that begin alike share their intermediate columns.
 
@@ -305,10 +318,11 @@ class _Chains:
                 error.where = error.where or f"field {field.name}, step '{step.describe()}'"
                 raise
         flow = conform(field, stages[-1], self.ctx).settled()
+        flow = flow.to(flow.value, *_open_faults(fill, stages[0]))
         described = field.of or ""
         if field.role in (Role.PICTURE_TEXT, Role.PICTURE_TEXTS) and described in self.fills:
-            pictures = self.compile_field(self.schema[described]).flow.value
-            flow = fit_pictures(flow, pictures).settled()
+            shown = self.compile_field(self.schema[described])
+            flow = fit_pictures(flow, shown.flow.value, shown.stages[-1]).settled()
         if not fill.says_something:
             # Nobody has said yet how a required field is filled: that is asked, not refused.
             faults = tuple(replace(f, severity=Severity.QUESTION) for f in flow.faults)
@@ -344,6 +358,14 @@ class _Chains:
                 f"This delivery has no column {name!r}.", remedy="Choose one that arrives."
             )
         return pl.col(name)
+
+    def mark(self, name: str) -> DecimalMark | None:
+        """The decimal mark of an arriving column, where it is not the delivery's."""
+        return self.ctx.marks.get(name)
+
+    def unit(self, name: str) -> str | None:
+        """The unit that a store field is kept in."""
+        return self.schema[name].unit if name in self.schema else None
 
     def field(self, name: str) -> Term:
         """A store field as filled; empty where it is at fault."""

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import fields
 from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from nomotax.core.crosswalk.flow import Context, Flow, Lookups
+from nomotax.core.crosswalk.assumptions import Assumption
 from nomotax.core.crosswalk.steps.currency import Amount, Exchange
 from nomotax.core.crosswalk.steps.formulas import Formula, OnlyIf
 from nomotax.core.crosswalk.steps.html import CleanHtml, DecodeEntities, HtmlToText
@@ -43,10 +44,13 @@ from nomotax.core.crosswalk.steps.text import (
     Trim,
 )
 from nomotax.core.crosswalk.steps.values import Convert, Date, Number, YesNo
+from nomotax.core.flow.context import Context, Lookups
+from nomotax.core.flow.flow import Flow
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.pricing.rates import Rate
 from nomotax.core.reading.model import Reading
+from nomotax.core.schema.model import StoreSchema
 
 Step = Annotated[
     Trim
@@ -147,6 +151,7 @@ class Fill(BaseModel):
     ``parts`` are written one after the other; own text between two columns is written only where
     both have a value. ``when_empty`` says whether an empty result leaves the store's value or
     clears it; ``on_problem`` whether a faulty value rejects the row or only skips this field.
+    ``assumptions`` are what the steps take for granted; rows wait while one is open.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -155,6 +160,7 @@ class Fill(BaseModel):
     steps: tuple[Step, ...] = ()
     when_empty: Literal["leave", "clear"] = "leave"
     on_problem: Literal["reject", "skip"] = "reject"
+    assumptions: tuple[Assumption, ...] = ()
 
     @property
     def columns(self) -> list[str]:
@@ -199,6 +205,19 @@ class Crosswalk(BaseModel):
         parked = {f: Fill(parts=(Part(column=c),)) for c, f in self.parked.items()}
         return {**parked, **self.fills}
 
+    def within(self, schema: StoreSchema) -> Crosswalk:
+        """Without fills of fields that the store has retired; they rest until it brings them
+        back."""
+        fills = {n: f for n, f in self.fills.items() if n in schema}
+        parked = {c: f for c, f in self.parked.items() if f in schema}
+        return self.model_copy(update={"fills": fills, "parked": parked})
+
+    def with_resting(self, before: Crosswalk, schema: StoreSchema) -> Crosswalk:
+        """With the fills that ``before`` has for retired fields."""
+        fills = {n: f for n, f in before.fills.items() if n not in schema}
+        parked = {c: f for c, f in before.parked.items() if f not in schema}
+        return self.model_copy(update={"fills": fills | self.fills, "parked": parked | self.parked})
+
     def undecided(self, columns: list[str]) -> list[str]:
         """Arriving columns nobody has decided about."""
         used = self.used_columns()
@@ -225,10 +244,5 @@ class Bundle(BaseModel):
     chains: tuple[Chain, ...] = ()
 
     def lookups(self) -> Lookups:
-        return Lookups(
-            {t.name: t for t in self.value_tables},
-            {t.name: t for t in self.category_tables},
-            {ladder.name: ladder for ladder in self.ladders},
-            {rate.name: rate for rate in self.rates},
-            {chain.name: chain for chain in self.chains},
-        )
+        held = {f.name: getattr(self, f.name) for f in fields(Lookups)}
+        return Lookups(**{name: {one.name: one for one in all_} for name, all_ in held.items()})

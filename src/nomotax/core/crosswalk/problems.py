@@ -45,6 +45,22 @@ def problems_of(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.
     return pl.concat(found).sort("row", maintain_order=True)
 
 
+def without_missing(problems: pl.DataFrame, known: pl.Series, plan: Plan) -> pl.DataFrame:
+    """Without the empty required fields of ``known`` rows: those of products that are in the
+    catalog. Such a product keeps its value, unless the fill says that an empty result clears it."""
+    cleared = [f.field.name for f in plan.filled if f.fill.when_empty == "clear"]
+    return problems.filter(~(_is_missing(cleared, plan) & pl.col("row").is_in(known.implode())))
+
+
+def rows_missing(problems: pl.DataFrame, plan: Plan) -> pl.Series:
+    """The rows in which a required field stays empty."""
+    return problems.filter(_is_missing([], plan))["row"].unique()
+
+
+def _is_missing(cleared: list[str], plan: Plan) -> pl.Expr:
+    return (pl.col("kind") == "missing") & ~pl.col("field").is_in([*cleared, plan.schema.key])
+
+
 def _broken_rows(filled: pl.DataFrame) -> pl.DataFrame:
     return _shaped(
         filled.lazy().filter(pl.col(FAULT).is_not_null()),

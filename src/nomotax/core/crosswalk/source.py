@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import polars as pl
 
-from nomotax.core.crosswalk.flow import Flow, Names
 from nomotax.core.crosswalk.model import Part
+from nomotax.core.flow.context import Names
+from nomotax.core.flow.flow import Flow
 from nomotax.core.formula.terms import Sheet
+from nomotax.core.reading.lists import in_words
 
 
 def source(parts: tuple[Part, ...], names: Names) -> Flow:
@@ -16,7 +18,7 @@ def source(parts: tuple[Part, ...], names: Names) -> Flow:
         return Flow(pl.lit(None, dtype=pl.String))
     if len(parts) == 1:
         return _alone(parts[0], names)
-    values = [None if p.text is not None else _alone(p, names).text for p in parts]
+    values = [None if p.text is not None else in_words(_alone(p, names).text) for p in parts]
     moving = [v for v in values if v is not None]
     if not moving:
         return Flow(pl.lit("".join(p.text or "" for p in parts)))
@@ -25,12 +27,18 @@ def source(parts: tuple[Part, ...], names: Names) -> Flow:
         for index, value in enumerate(values)
     ]
     joined = pl.concat_str(written, ignore_nulls=True)
-    return Flow(pl.when(pl.any_horizontal(v.is_not_null() for v in moving)).then(joined))
+    columns = [p.column for p in parts if p.column is not None]
+    return Flow(
+        pl.when(pl.any_horizontal(v.is_not_null() for v in moving)).then(joined),
+        style="arriving" if columns else "plain",
+        mark=names.mark(columns[0]) if columns else None,
+    )
 
 
 def _alone(part: Part, names: Names) -> Flow:
     if part.column is not None:
-        return Flow(names.column(part.column))
+        mark = names.mark(part.column)
+        return Flow(names.column(part.column), style="arriving", mark=mark)
     if part.fact is not None:
         return Flow(names.fact(part.fact))
     if part.field is not None:

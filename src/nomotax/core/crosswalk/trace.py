@@ -6,9 +6,9 @@ import polars as pl
 from pydantic import BaseModel
 
 from nomotax.core.crosswalk.compiler import Cell, Plan, as_text
-from nomotax.core.crosswalk.flow import Lookups
 from nomotax.core.crosswalk.model import Fill, Step
 from nomotax.core.crosswalk.words import describe_source
+from nomotax.core.flow.context import Lookups
 
 
 class TraceStep(BaseModel):

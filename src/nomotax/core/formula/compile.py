@@ -55,8 +55,10 @@ class _Compiler:
         with _placed(node.place):
             if node.kind == "field":
                 return self.sheet.field(node.name)
-            find = self.sheet.column if node.kind == "column" else self.sheet.fact
-            return Term("text", find(node.name))
+            if node.kind == "fact":
+                return Term("text", self.sheet.fact(node.name))
+            mark = self.sheet.mark_of(node.name)
+            return Term("text", self.sheet.column(node.name), mark=mark)
 
     def _call(self, node: Call, arguments: list[Term | None]) -> Term:
         operator = _OPERATORS.get(node.name)

@@ -9,8 +9,9 @@ import polars as pl
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.formula.compile import compile_formula
 from nomotax.core.formula.terms import Sheet, Term
+from nomotax.core.kinds import NUMERIC_KINDS, FieldKind
+from nomotax.core.layers import Layers
 from nomotax.core.numbers import NUMBER, DecimalMark
-from nomotax.core.schema.model import NUMERIC_KINDS, FieldKind
 
 
 def evaluate(
@@ -37,11 +38,14 @@ def evaluate(
             return Term("date", pl.lit(value, dtype=pl.String).str.to_date("%Y-%m-%d"))
         return Term("text", pl.lit(value, dtype=pl.String))
 
+    # What is used more than once is worked out once, as in the plan of a whole delivery.
+    layers = Layers()
     sheet = Sheet(
         lambda name: pl.lit(row[_among(name, row, "column")], dtype=pl.String),
         field,
         lambda name: pl.lit(known_facts[_among(name, known_facts, "fact")], dtype=pl.String),
         mark,
+        layers.keep,
     )
     term = compile_formula(text, sheet)
     troubles = [
@@ -51,8 +55,9 @@ def evaluate(
         for t in term.troubles
     ]
     trouble = pl.coalesce(troubles) if troubles else pl.lit(None, dtype=pl.String)
-    found = pl.select(sheet.text(term).value.alias("value"), trouble.alias("trouble"))
-    value, wrong = found.row(0)
+    worked = layers.apply(pl.DataFrame({"row": [1]}).lazy())
+    asked = worked.select(sheet.text(term).value.alias("value"), trouble.alias("trouble"))
+    value, wrong = asked.collect(engine="in-memory").row(0)
     if wrong is None:
         return value, None
     seen, said = wrong.split("\t", 1)

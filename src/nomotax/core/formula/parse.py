@@ -15,6 +15,8 @@ from nomotax.core.formula.tree import Call, Constant, Missing, Node, Place, Refe
 
 DEEPEST = 100
 LONGEST = 8_000
+#: Values, operators and functions of one formula; the time it takes grows with their number.
+MOST_PARTS = 1_000
 _MOST_DIGITS = 24
 
 # Unary signs bind tighter than ^, as the standard has it: -2^2 is 4.
@@ -148,7 +150,7 @@ def parse(text: str) -> Node:
         found = _parser().parse(text)
     except UnexpectedInput as error:
         raise _mistake(text, error) from error
-    _check_depth(found)
+    _check_parts(found)
     try:
         return _Builder().transform(found)
     except VisitError as error:
@@ -164,10 +166,19 @@ def _check_size(text: str) -> None:
         )
 
 
-def _check_depth(found: Tree[Token]) -> None:
-    waiting = [(found, 1)]
+def _check_parts(found: Tree[Token]) -> None:
+    waiting, parts = [(found, 1)], 0
     while waiting:
         one, depth = waiting.pop()
+        parts += 1
+        if parts > MOST_PARTS:
+            place = _place(one.meta)
+            raise FormulaError(
+                f"The formula has more than {MOST_PARTS:,} parts.",
+                start=place.start,
+                end=place.end,
+                remedy="Fill another field with a part of it, and use that as [=field].",
+            )
         if depth > DEEPEST:
             place = _place(one.meta)
             raise FormulaError(

@@ -42,6 +42,8 @@ class Term:
     troubles: tuple[Trouble, ...] = ()
     constant: Decimal | str | bool | None = None
     not_available: bool = False
+    #: The decimal mark of a cell that has another one than the sheet's.
+    mark: DecimalMark | None = None
 
     @property
     def failed(self) -> pl.Expr:
@@ -65,6 +67,8 @@ class Sheet:
     fact: Callable[[str], pl.Expr]
     mark: DecimalMark = "."
     keep: Keep = lambda expr: expr
+    #: The decimal mark of a column, where it is not the sheet's.
+    mark_of: Callable[[str], DecimalMark | None] = lambda name: None
 
     def text(self, term: Term) -> Term:
         """As text: numbers in full, dates as year-month-day, logicals as true and false."""
@@ -87,7 +91,8 @@ class Sheet:
             return replace(term, kind="number", value=days)
         # What a formula writes itself has a point, as all its numbers have.
         text = self.keep(term.value)
-        made, wrong = read_number(text, "." if term.constant is not None else self.mark, self.keep)
+        mark = "." if term.constant is not None else term.mark or self.mark
+        made, wrong = read_number(text, mark, self.keep)
         trouble = Trouble("is no number", wrong, text)
         return Term("number", made, (*term.troubles, trouble))
 

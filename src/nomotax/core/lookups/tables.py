@@ -36,19 +36,21 @@ class ValueTable(BaseModel):
             return folded
         return folded.str.normalize("NFKD").str.replace_all(r"[\p{M}\s\-_]", "")
 
+    def keys_of(self, words: list[str]) -> list[str]:
+        """The forms under which words are known."""
+        # By the same expression as the arriving words, so that both are folded alike.
+        frame = pl.DataFrame({"word": words}, schema={"word": pl.String})
+        return frame.select(self.key(pl.col("word"))).to_series().to_list()
+
     @cached_property
     def _keyed(self) -> dict[str, str]:
-        # By the same expression as the arriving words, so that both are folded alike.
-        words = pl.DataFrame({"word": list(self.entries)}, schema={"word": pl.String})
-        keys = words.select(self.key(pl.col("word"))).to_series()
+        keys = self.keys_of(list(self.entries))
         return dict(zip(keys, self.entries.values(), strict=True))
 
     def doubled(self) -> list[list[str]]:
         """Arriving words that are looked up as one but have different store words."""
         groups: dict[str, list[str]] = {}
-        words = pl.DataFrame({"word": list(self.entries)}, schema={"word": pl.String})
-        keys = words.select(self.key(pl.col("word"))).to_series()
-        for key, word in zip(keys, self.entries, strict=True):
+        for key, word in zip(self.keys_of(list(self.entries)), self.entries, strict=True):
             groups.setdefault(key, []).append(word)
         return [g for g in groups.values() if len({self.entries[w] for w in g}) > 1]
 

@@ -159,7 +159,8 @@ def read_carefully(
 
 def _width_fault(record: _Record, width: int) -> str | None:
     cells = len(record.cells)
-    if cells == width:
+    # A line that ends in delimiters has nothing behind them.
+    if cells == width or (cells > width and not any(record.cells[width:])):
         return None
     fault = f"line {record.line}: {cells} cells where the header has {width}"
     if cells > width:

@@ -6,10 +6,13 @@ and no column of a companion overwrites one of the feed unless a person has said
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
+
 import polars as pl
 
 from nomotax.core.errors import UnreadableFile
-from nomotax.core.reading.model import ArrivingTable, Companion
+from nomotax.core.numbers import DecimalMark
+from nomotax.core.reading.model import ArrivingTable, Companion, Reading
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.table import FAULT, HIDDEN, ROW
 
@@ -37,9 +40,10 @@ def join(table: pl.LazyFrame, own: Companion, other: ArrivingTable) -> Joined:
         .collect(engine="streaming")
     )
     told: list[ReadingProblem] = []
-    usable = right.drop_nulls(keys)
+    named = right.drop_nulls(keys)
+    usable = _without_ambiguous(own, named, keys, titles, told)
     single = usable.unique(keys, keep=own.repeated, maintain_order=True)
-    _tell_keys(own, right, usable, keys, told)
+    _tell_keys(own, right.height - named.height, usable, keys, told)
     joined = left.join(single, on=keys, how="left", maintain_order="left")
     joined = joined.with_columns(
         pl.coalesce(FAULT, pl.format(f"{own.name}: {{}}", "__their_fault")).alias(FAULT)
@@ -50,6 +54,46 @@ def join(table: pl.LazyFrame, own: Companion, other: ArrivingTable) -> Joined:
         joined = pl.concat([joined, _added(own, rest, titles)], how="diagonal")
     joined = _preferred(own, joined, columns, titles)
     return joined.drop(*keys, "__their_fault").select(*HIDDEN, *columns, *titles.values()), told
+
+
+def _without_ambiguous(
+    own: Companion,
+    usable: pl.DataFrame,
+    keys: list[str],
+    titles: dict[str, str],
+    told: list[ReadingProblem],
+) -> pl.DataFrame:
+    """The companion's rows without those whose keys are one once zeros do not count: nobody can
+    say which of them a row means, so it is given neither."""
+    if not own.ignore_zeros:
+        return usable
+    strict = own.model_copy(update={"ignore_zeros": False})
+    written = [
+        _key(titles[k.theirs], strict).alias(f"{n}w") for k, n in zip(own.keys, keys, strict=True)
+    ]
+    names = [f"{n}w" for n in keys]
+    doubled = (
+        usable.with_columns(written)
+        .group_by(keys, maintain_order=True)
+        .agg(
+            pl.struct(names).n_unique().alias("__n"),
+            pl.concat_str(names, separator=" + ").unique().sort().alias("__seen"),
+        )
+        .filter(pl.col("__n") > 1)
+    )
+    if doubled.height == 0:
+        return usable
+    shown = doubled["__seen"].list.join(" and ").head(_EXAMPLES).to_list()
+    told.append(
+        ReadingProblem(
+            kind="companion_ambiguous_key",
+            count=doubled.height,
+            examples=tuple(shown),
+            message=f"{own.name}: {doubled.height:,} keys are several once zeros do not count (as "
+            f"{shown[0]}); their rows are joined to none.",
+        )
+    )
+    return usable.join(doubled, on=keys, how="anti", maintain_order="left")
 
 
 Joined = tuple[pl.DataFrame, list[ReadingProblem]]
@@ -90,12 +134,11 @@ def _seen(frame: pl.DataFrame, columns: list[str]) -> tuple[str, ...]:
 
 def _tell_keys(
     own: Companion,
-    right: pl.DataFrame,
+    blank: int,
     usable: pl.DataFrame,
     keys: list[str],
     told: list[ReadingProblem],
 ) -> None:
-    blank = right.height - usable.height
     if blank:
         told.append(
             ReadingProblem(
@@ -171,6 +214,21 @@ def _preferred(
         order = (theirs, mine) if choice.wins == "companion" else (mine, theirs)
         joined = joined.with_columns(pl.coalesce(order).alias(choice.column))
     return joined
+
+
+def marks_of(
+    reading: Reading, columns: Iterable[str], others: Mapping[str, DecimalMark]
+) -> dict[str, DecimalMark]:
+    """The columns of companions that write numbers with another mark than the feed itself.
+    ``others`` has the marks of companions that came from other feeds, by name."""
+    marks = {c.name: c.reading.decimal for c in reading.companions if c.reading is not None}
+    differing = {n: m for n, m in {**others, **marks}.items() if m != reading.decimal}
+    return {
+        column: mark
+        for column in columns
+        for name, mark in differing.items()
+        if column.startswith(f"{name}: ")
+    }
 
 
 def join_all(

@@ -7,9 +7,9 @@ from typing import Literal
 
 import polars as pl
 
+from nomotax.core.gtin import has_right_check_digit
 from nomotax.core.reading.problem import ReadingProblem
-from nomotax.core.schema.gtin import has_right_check_digit
-from nomotax.core.table import FAULT, HIDDEN, ROW
+from nomotax.core.table import HIDDEN, ROW
 
 #: Eleven digits and more are no price and no measure: this was a barcode.
 EXPONENT = r"^\d([.,]\d{1,11})?E\+1[0-4]$"
@@ -26,8 +26,9 @@ def hold_damaged(
     told: list[ReadingProblem],
     exponents: bool = True,
 ) -> pl.LazyFrame:
-    """Empty every damaged barcode, name it, and hold its row unless a person said otherwise.
-    Without ``exponents`` no cell has one, by an earlier look at the bytes."""
+    """Name every damaged barcode. It stays in the table as it arrived, and is refused by the
+    field that it is sent to, unless a person wants it empty. Without ``exponents`` no cell has
+    one, by an earlier look at the bytes."""
     names = [n for n in table.collect_schema().names() if n not in HIDDEN]
     if not names:
         return table
@@ -36,19 +37,9 @@ def hold_damaged(
     if not columns:
         return table
     _tell(table, columns, damaged, told)
-    masks = {n: _is_damaged(n) for n in columns}
-    said = pl.concat_str(
-        [
-            pl.when(masks[n]).then(pl.format(f"{_brace(n)} {{}} is a damaged barcode", n))
-            for n in columns
-        ],
-        separator="; ",
-        ignore_nulls=True,
-    )
-    fault = pl.when(pl.any_horizontal(masks.values())).then(said)
     if damaged == "hold":
-        table = table.with_columns(pl.coalesce(FAULT, fault).alias(FAULT))
-    return table.with_columns(pl.when(~masks[n]).then(pl.col(n)).alias(n) for n in columns)
+        return table
+    return table.with_columns(pl.when(~_is_damaged(n)).then(pl.col(n)).alias(n) for n in columns)
 
 
 def _hits(table: pl.LazyFrame, names: list[str], exponents: bool) -> dict[str, bool]:
@@ -68,16 +59,39 @@ def _may_be_damaged(name: str, exponents: bool) -> pl.Expr:
     return (text.str.contains("E+1", literal=True) | zeros) if exponents else zeros
 
 
-def _brace(name: str) -> str:
-    return name.replace("{", "{{").replace("}", "}}")
-
-
 def _is_damaged(name: str) -> pl.Expr:
-    text = pl.col(name)
+    return is_damaged(pl.col(name))
+
+
+def is_damaged(text: pl.Expr, number: pl.Expr | None = None) -> pl.Expr:
+    """True for a number such as 9.52E+12, and for one whose lost digits have become zeros."""
     zeros = text.str.len_bytes().is_in([12, 13, 14]) & text.str.contains(_ZEROS)
     # Worked out only where the shape fits: a barcode may end in zeros by right.
-    wrong = zeros & ~has_right_check_digit(pl.when(zeros).then(text))
+    wrong = zeros & ~has_right_check_digit(pl.when(zeros).then(text), number)
     return (text.str.contains(EXPONENT) | wrong).fill_null(False)
+
+
+def damaged_codes(texts: pl.Series) -> pl.Series:
+    """The same for many texts of which hardly any is suspect: only those are looked at closely."""
+    suspect = texts.str.contains("E+1", literal=True) | texts.str.ends_with("00000")
+    return _closely(texts, suspect)
+
+
+def damaged_texts(texts: pl.Series) -> pl.Series:
+    """True for a number such as 9.52E+12 alone: zeros at the end of a text mean nothing."""
+    suspect = texts.str.contains("E+1", literal=True)
+    if not suspect.any():
+        return _closely(texts, suspect)
+    return texts.str.contains(EXPONENT).fill_null(False)
+
+
+def _closely(texts: pl.Series, suspect: pl.Series) -> pl.Series:
+    if not suspect.any():
+        return pl.repeat(False, texts.len(), dtype=pl.Boolean, eager=True)
+    found = texts.filter(suspect.fill_null(False)).unique()
+    frame = pl.DataFrame({"t": found, "n": found.cast(pl.UInt64, strict=False)})
+    wrong = found.filter(frame.select(is_damaged(pl.col("t"), pl.col("n"))).to_series())
+    return texts.is_in(wrong.implode()).fill_null(False)
 
 
 def _tell(
@@ -85,11 +99,11 @@ def _tell(
 ) -> None:
     for name in columns:
         cells = table.filter(_is_damaged(name)).select(ROW, name).collect(engine="streaming")
-        what = "their rows are held" if damaged == "hold" else "they arrive empty"
+        kept = "they stay as they arrived, and the fields they are sent to refuse them"
+        what = kept if damaged == "hold" else "they arrive empty"
         told.append(
             ReadingProblem(
                 kind="damaged_barcode",
-                level="broken" if damaged == "hold" else "doubt",
                 row=int(cells[ROW][0]),
                 count=cells.height,
                 examples=tuple(cells[name].head(_EXAMPLES).to_list()),

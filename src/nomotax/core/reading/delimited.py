@@ -287,7 +287,7 @@ def _read_plain(body: _Body) -> pl.DataFrame | None:
         return None
     try:
         frame = _read_fast(body)
-    except pl.exceptions.ComputeError:
+    except (pl.exceptions.ComputeError, pl.exceptions.SchemaError):
         return None
     above = body.utf8.count(body.reading.delimiter.encode(), 0, body.start)
     return frame if body.census.delimiters - above == (width - 1) * frame.height else None

@@ -51,7 +51,9 @@ def _single_byte(head: bytes) -> tuple[str, str]:
         # Letters beyond ASCII stand in rows: a script of its own, not a language with accents.
         guess = from_bytes(head[:100_000], cp_isolation=_FOREIGN).best()
         if guess:
-            return guess.encoding, "not UTF-8; the letters make words in this encoding"
+            iso = guess.encoding == "cp1253" and _is_iso_greek(head)
+            name = "iso8859_7" if iso else guess.encoding
+            return name, "not UTF-8; the letters make words in this encoding"
     if len(re.findall(rb"[\xd0\xdd\xde\xf0\xfd\xfe]", head)) * 7 >= high:
         return "cp1254", "not UTF-8; many letters are Turkish"
     latin2 = len(_LATIN_2.findall(head))
@@ -68,6 +70,14 @@ def _single_byte(head: bytes) -> tuple[str, str]:
         guess = from_bytes(head[:100_000]).best()
         name = guess.encoding if guess else "cp1252"
         return name, "not UTF-8; the closest single-byte code page"
+
+
+def _is_iso_greek(head: bytes) -> bool:
+    """Both Greek code pages have the same letters but for a capital alpha with its accent: where
+    one has it, the other has a pilcrow or a currency sign, which do not begin words."""
+    iso = len(re.findall(rb"(?<![\xc1-\xfe])\xb6(?=[\xe0-\xfe])", head))
+    windows = len(re.findall(rb"(?<![\xc1-\xfe])\xa2(?=[\xe0-\xfe])", head))
+    return iso > windows
 
 
 def _broken_lines(data: bytes) -> list[int]:

@@ -5,9 +5,11 @@ from __future__ import annotations
 import codecs
 import io
 import math
+import re
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field
-from itertools import chain
+from itertools import chain, islice
 from pathlib import Path
 from typing import IO, Any
 
@@ -25,6 +27,7 @@ _DEEPEST = 100
 #: The name under which the key of a record arrives when records are members of an object.
 KEY = "@key"
 _TOLD = 50
+_NUMBER = re.compile(r"-?\d+([.,]\d+)?")
 _LINES_AT_ONCE = 500
 
 
@@ -40,6 +43,7 @@ def read_json(
     problems: list[ReadingProblem] = []
     complete = True
     found = _lines(path, problems) if reading.lines else _streamed(path, reading.records)
+    found = _by_place(found, reading.header)
     try:
         for records in found:
             some = records if limit is None else records[: limit - spool.rows]
@@ -60,6 +64,22 @@ def read_json(
         )
     complete = complete and not any(p.kind == "broken_off" for p in problems)
     return ArrivingTable(spool.finish(), problems, complete, keep=(spool,))
+
+
+def _by_place(found: Iterator[list[Any]], header: bool) -> Iterator[list[Any]]:
+    """Records that are lists, as objects: named by the first of them, or by their places."""
+    names: list[str] | None = None
+    for records in found:
+        some = records
+        if header and names is None and some and isinstance(some[0], list):
+            names = [_text(n) for n in some[0]]
+            some = some[1:]
+        yield [_placed(r, names or []) if isinstance(r, list) else r for r in some]
+
+
+def _placed(cells: list[Any], names: list[str]) -> dict[str, Any]:
+    rest = [f"Column {n}" for n in range(len(names) + 1, len(cells) + 1)]
+    return dict(zip([*names, *rest], cells, strict=False))
 
 
 def _broken(error: Exception, rows: int) -> ReadingProblem:
@@ -246,12 +266,42 @@ def detect_json(path: Path) -> Detection:
             where="first bytes",
             remedy="Ask the supplier for the file with products.",
         )
-    best = offers[0]
+    best = _outermost(offers)
+    offers = [best, *(o for o in offers if o is not best)]
     why = {
         "format": "it starts like JSON",
         "records": f"{best.count:,}{'' if whole else ' and more'} of them",
     }
-    return Detection(JsonReading(records=best.name), why, tuple(offers[:20]))
+    header = best.kind == "lists" and _names_first(path, best.name)
+    if header:
+        why["header"] = "the first list holds nothing but texts, each once"
+    return Detection(JsonReading(records=best.name, header=header), why, tuple(offers[:20]))
+
+
+def _outermost(offers: list[Offer]) -> Offer:
+    """The records around the likeliest ones: where a product holds its sizes, the product, so
+    that its own values come along and one without any size is not lost."""
+    best = offers[0]
+    for one in offers:
+        stem = f"{one.name}/" if one.name else ""
+        inside = best.name.removeprefix(stem).removeprefix("[]/").split("/")[0]
+        held = one is not best and best.name.startswith(stem or "[]/") and one.count > 1
+        own = [n for n in one.detail.split(", ") if n and n != inside]
+        if held and own and not best.name.endswith("*"):
+            best = one
+    return best
+
+
+def _names_first(path: Path, records: str) -> bool:
+    """Whether the first record of lists holds the names of the others' places."""
+    with suppress(BrokenJson, UnicodeDecodeError, RecursionError):
+        head = islice(chain.from_iterable(_streamed(path, records)), 2)
+        lists = [[_text(c) for c in r] for r in head if isinstance(r, list)]
+        if len(lists) < 2 or len(set(lists[0])) < max(len(lists[0]), 2):
+            return False
+        first, second = ([bool(_NUMBER.fullmatch(c)) for c in cells] for cells in lists)
+        return not any(first) and all(lists[0]) and any(second)
+    return False
 
 
 def _documents(path: Path) -> int:
@@ -271,6 +321,8 @@ def _documents(path: Path) -> int:
 class _Seen:
     counts: dict[str, int] = field(default_factory=dict)
     names: dict[str, dict[str, None]] = field(default_factory=dict)
+    #: How many lists stand in each list.
+    lists: dict[str, int] = field(default_factory=dict)
 
 
 def _offers(path: Path) -> tuple[list[Offer], bool]:
@@ -280,7 +332,11 @@ def _offers(path: Path) -> tuple[list[Offer], bool]:
     seen = _walk(head)
     found = [p for p, n in seen.counts.items() if n and (not p.endswith("*") or n > 1)]
     found.sort(key=lambda p: -len(seen.names.get(p, {})) * math.sqrt(seen.counts[p]))
-    return [
+    # Objects within lists within a list are values of the lists, which are the records.
+    inner = {p.removesuffix("[]").strip("/") for p in found[:1] if p.endswith("[]")}
+    lists = [p for p, n in seen.lists.items() if n > 1 and (not found or p in inner)]
+    listed = [Offer(kind="lists", name=p, count=seen.lists[p], more=not whole) for p in lists]
+    objects = [
         Offer(
             kind="records",
             name=p,
@@ -289,7 +345,8 @@ def _offers(path: Path) -> tuple[list[Offer], bool]:
             more=not whole,
         )
         for p in found
-    ], whole
+    ]
+    return [*listed, *objects], whole
 
 
 def _walk(head: bytes) -> _Seen:
@@ -301,6 +358,8 @@ def _walk(head: bytes) -> _Seen:
             if event in ("start_map", "start_array"):
                 if event == "start_map":
                     _note(seen, stack, path)
+                elif stack and stack[-1][1] == "start_array":
+                    seen.lists[stack[-1][0]] = seen.lists.get(stack[-1][0], 0) + 1
                 stack.append((path, event))
             elif event in ("end_map", "end_array"):
                 stack.pop()

@@ -30,6 +30,27 @@ def list_items(cell: str | None, separator: str = "") -> list[str | None]:
     return [cell]
 
 
+#: How a list begins that stands in a cell.
+OPENED = r'^\[("|null)'
+
+
+def in_words(text: pl.Expr, between: str = ", ") -> pl.Expr:
+    """Texts, those that are lists with their entries joined: ``["A4","A5"]`` as ``A4, A5``."""
+
+    def joined(texts: pl.Series) -> pl.Series:
+        opened = texts.str.starts_with("[")
+        if not opened.any():
+            return texts
+        some = texts.filter(opened.fill_null(False))
+        lists = some.filter(some.str.contains(OPENED)).unique()
+        if lists.len() == 0:
+            return texts
+        made = [between.join(e for e in list_items(t) if e) for t in lists]
+        return texts.replace(lists, pl.Series(made, dtype=pl.String))
+
+    return text.map_batches(joined, return_dtype=pl.String, is_elementwise=True)
+
+
 def as_lists(column: str, separator: str = "") -> pl.Expr:
     """A column of cells as a column of lists of text."""
     dtype = pl.List(pl.String)

@@ -27,9 +27,10 @@ class _Reading(_Choices):
 
     ``files`` chooses among the files of an archive by pattern (``items*.csv``); rows of several
     are put one under the other. ``decimal`` is the mark numbers are written with; it changes no
-    cell, only how number steps understand them. ``damaged`` says what becomes of a row whose
-    barcode a spreadsheet turned into something like 9.52E+12: held for a person, or taken
-    without the barcode. ``reshape`` and ``companions`` are applied in their order.
+    cell, only how number steps understand them. ``damaged`` says what becomes of a cell whose
+    barcode a spreadsheet turned into something like 9.52E+12: kept as it
+    arrived ("hold": the fields that it is sent to refuse it), or empty. ``reshape`` and
+    ``companions`` are applied in their order.
     """
 
     files: tuple[str, ...] = ()
@@ -76,7 +77,8 @@ class WorkbookReading(_Grid):
 
 
 class XmlReading(_Reading):
-    """``records`` is the path of the element that becomes a row, by local names."""
+    """``records`` is the path of the element that becomes a row, by local names; ``//item`` is
+    every such element, wherever it stands."""
 
     format: Literal["xml"] = "xml"
     records: RecordPath = ""
@@ -85,11 +87,13 @@ class XmlReading(_Reading):
 class JsonReading(_Reading):
     """``records`` is the path of the list (``products``) or, ending in ``/*``, of the object
     whose members are the records; "" is the document itself. ``lines`` means one document a
-    line (JSON Lines)."""
+    line (JSON Lines). Records that are lists become columns by place; with ``header`` the first
+    of them holds the names."""
 
     format: Literal["json"] = "json"
     records: RecordPath = ""
     lines: bool = False
+    header: bool = False
 
 
 #: The choices that turn bytes into an all-text table. Saved on the feed.
@@ -153,7 +157,7 @@ def parse_reading(document: Any) -> Reading:
 class Offer(BaseModel):
     """Something a reading could use: a sheet, a record element, a file of an archive."""
 
-    kind: Literal["file", "sheet", "records"]
+    kind: Literal["file", "sheet", "records", "lists"]
     name: str
     count: int
     detail: str = ""

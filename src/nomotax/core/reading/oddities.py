@@ -27,6 +27,10 @@ _SIGNS = {
 }
 
 
+#: How a column says that its dates are written in both orders.
+MONTH_FIRST = "with the month first"
+
+
 def oddities(cells: pl.Series, shape: Shape, distinct: int, filled: int) -> list[str]:
     """What is odd in the looked-at ``cells``, in plain words; ``distinct`` of ``filled`` cells
     of the whole column are different."""
@@ -66,7 +70,7 @@ def _mixed(text: pl.Series, shape: Shape) -> list[str]:
     found = []
     days, months = slash_halves(text) if shape.name.startswith("date (") else (0, 0)
     if days and months:
-        found.append(f"{days:,} dates with the day first, {months:,} with the month first")
+        found.append(f"{days:,} dates with the day first, {months:,} {MONTH_FIRST}")
     if shape.name == "money" and len(currencies(text)) > 1:
         found.append("several currencies: " + ", ".join(currencies(text)[:4]))
     if len(shape.units) > 1 and shape.name == "measure with unit":

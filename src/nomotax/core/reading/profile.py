@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import polars as pl
 from pydantic import BaseModel
 
 from nomotax.core.reading.model import ArrivingTable
-from nomotax.core.reading.oddities import oddities
+from nomotax.core.reading.oddities import MONTH_FIRST, oddities
+from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.shapes import Peek, Shape, peeks, shape_of
 from nomotax.core.table import HIDDEN
 
@@ -181,3 +184,19 @@ def _histogram(numbers: pl.Series, least: str, greatest: str) -> Histogram | Non
     return Histogram(
         least=least, greatest=greatest, counts=[counts.get(b, 0) for b in range(_BINS)]
     )
+
+
+def doubts(profiles: Sequence[ColumnProfile]) -> list[ReadingProblem]:
+    """Columns that nobody can read without a guess: dates in both orders, of which those that fit
+    either may be either."""
+    return [
+        ReadingProblem(
+            kind="two_date_orders",
+            level="doubt",
+            message=f"'{one.name}': {odd}; which of the two a date such as 03/04 is in, nothing "
+            "says. Ask for one order, or for dates as 2026-04-03.",
+        )
+        for one in profiles
+        for odd in one.odd
+        if odd.endswith(MONTH_FIRST)
+    ]

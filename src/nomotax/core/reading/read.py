@@ -29,13 +29,15 @@ from nomotax.core.reading.model import (
     WorkbookReading,
     XmlReading,
 )
+from nomotax.core.reading.pictures import tell_pictures
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.proposals import main_file, propose_companions, propose_unfold
 from nomotax.core.reading.reshape import reshape
 from nomotax.core.reading.signature import FileKind, kind_of
 from nomotax.core.reading.spool import Tell, silent
 from nomotax.core.reading.workbook import detect_workbook, read_workbook
-from nomotax.core.reading.xml_records import detect_xml, read_xml
+from nomotax.core.reading.xml_detect import detect_xml
+from nomotax.core.reading.xml_records import read_xml
 from nomotax.core.table import FAULT, HIDDEN, ROW
 
 #: The column that says which file a row came from, when several are read.
@@ -275,6 +277,10 @@ def _read(
     exponents = table.exponents or bool(reading.companions)
     lazy = hold_damaged(lazy, reading.damaged, problems, exponents)
     tell_huge(lazy, problems)
+    if limit is None and kind_of(source.path) == "zip":
+        pictures = [e.name for e in archive.entries(source.path) if e.kind == "picture"]
+        if pictures:
+            tell_pictures(pictures, lazy, problems)
     complete = table.complete and not any(p.kind == "broken_off" for p in problems)
     return ArrivingTable(lazy, problems, complete, keep=(table, *tables_at_hand.values()))
 

@@ -6,7 +6,6 @@ what there is to say about it. Rows never vanish unsaid: every change counts the
 
 from __future__ import annotations
 
-import re
 from typing import Annotated, Literal
 
 import polars as pl
@@ -15,41 +14,12 @@ from pydantic import BaseModel, ConfigDict, Field
 from nomotax.core.errors import UnreadableFile
 from nomotax.core.reading.lists import as_lists, list_cells
 from nomotax.core.reading.problem import ReadingProblem
+from nomotax.core.reading.reshape_rows import CarryDown, KeepOnly, TakeRows
+from nomotax.core.reading.shape_change import ShapeChange, count_rows, free_name, said
 from nomotax.core.table import FAULT, HIDDEN, ROW
 
 _MOST_ATTRIBUTES = 300
 _EXAMPLES = 10
-
-
-class _Change(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-    def apply(
-        self, table: pl.LazyFrame, told: list[ReadingProblem]
-    ) -> pl.LazyFrame:  # pragma: no cover - every change has its own
-        raise NotImplementedError
-
-    def _need(self, table: pl.LazyFrame, columns: tuple[str, ...]) -> None:
-        here = table.collect_schema().names()
-        missing = [c for c in columns if c not in here]
-        if missing:
-            raise UnreadableFile(
-                f"The reading asks for columns that this file does not have: {_said(missing)}.",
-                where=self.describe(),
-                remedy="Change or remove that step of the reading.",
-            )
-
-    def describe(self) -> str:
-        """The change in plain words."""
-        raise NotImplementedError
-
-
-def _said(names: tuple[str, ...] | list[str]) -> str:
-    return ", ".join(repr(n) for n in names)
-
-
-def _count(table: pl.LazyFrame) -> int:
-    return int(table.select(pl.len()).collect(engine="streaming").item())
 
 
 def _under(names: list[str], stem: str) -> list[str]:
@@ -57,7 +27,7 @@ def _under(names: list[str], stem: str) -> list[str]:
     return [n for n in names if n == stem or n.startswith((f"{stem}.", f"{stem}@"))]
 
 
-class Unfold(_Change):
+class Unfold(ShapeChange):
     """One row a variant. ``columns`` hold lists of equal length, entry by entry; a name also
     means every column below it (``size`` stands for ``size.width``). With ``separator`` cells are
     cut there, else they are JSON arrays. ``group`` is the new column that keeps the rows of one
@@ -70,18 +40,19 @@ class Unfold(_Change):
     group: str = Field(default="group", min_length=1)
 
     def describe(self) -> str:
-        return f"one row for each entry of {_said(self.columns)}"
+        return f"one row for each entry of {said(self.columns)}"
 
     def apply(self, table: pl.LazyFrame, told: list[ReadingProblem]) -> pl.LazyFrame:
         names = [n for n in table.collect_schema().names() if n not in HIDDEN]
         chosen = [n for stem in self.columns for n in _under(names, stem)]
-        self._need(table, tuple(s for s in self.columns if not _under(names, s)))
+        self.need(table, tuple(s for s in self.columns if not _under(names, s)))
         if self.key:
-            self._need(table, (self.key,))
-        before = _count(table)
+            self.need(table, (self.key,))
+        before = count_rows(table)
         group = pl.col(self.key) if self.key else pl.format("row {}", ROW)
         lists = table.with_columns(
-            *(as_lists(n, self.separator) for n in chosen), group.alias(_free(names, self.group))
+            *(as_lists(n, self.separator) for n in chosen),
+            group.alias(free_name(names, self.group)),
         )
         lengths = [pl.col(n).list.len().fill_null(0).cast(pl.Int64) for n in chosen]
         longest = pl.max_horizontal(*lengths, pl.lit(1))
@@ -104,7 +75,7 @@ class Unfold(_Change):
             .list.gather(pl.int_ranges(0, longest), null_on_oob=True)
             for n in chosen
         ).explode(chosen)
-        wrong = _count(marked.filter(uneven))
+        wrong = count_rows(marked.filter(uneven))
         if wrong:
             told.append(
                 ReadingProblem(
@@ -115,19 +86,12 @@ class Unfold(_Change):
                     "belong together is not known, so these rows are held.",
                 )
             )
-        _tell_rows(told, self.describe(), before, _count(padded))
+        _tell_rows(told, self.describe(), before, count_rows(padded))
         return padded
 
 
 def _brace(name: str) -> str:
     return name.replace("{", "{{").replace("}", "}}")
-
-
-def _free(names: list[str], wanted: str) -> str:
-    name, again = wanted, 2
-    while name in names:
-        name, again = f"{wanted} ({again})", again + 1
-    return name
 
 
 def _tell_rows(told: list[ReadingProblem], what: str, before: int, after: int) -> None:
@@ -144,7 +108,7 @@ def _tell_rows(told: list[ReadingProblem], what: str, before: int, after: int) -
 Keeping = Literal["first", "join", "collect", "align"]
 
 
-class Gather(_Change):
+class Gather(ShapeChange):
     """Several rows of one product become one. For each column: ``first`` takes the first filled
     cell, ``join`` writes the different ones one behind the other, ``collect`` makes a list of the
     filled ones, ``align`` a list with one entry for each row that has any aligned column filled.
@@ -157,10 +121,10 @@ class Gather(_Change):
     joiner: str = " "
 
     def describe(self) -> str:
-        return f"one row for each {_said(self.by)}"
+        return f"one row for each {said(self.by)}"
 
     def apply(self, table: pl.LazyFrame, told: list[ReadingProblem]) -> pl.LazyFrame:
-        self._need(table, (*self.by, *self.columns))
+        self.need(table, (*self.by, *self.columns))
         names = [n for n in table.collect_schema().names() if n not in HIDDEN]
         keeps = {n: self.columns.get(n, self.others) for n in names if n not in self.by}
         aligned = [n for n, k in keeps.items() if k == "align"]
@@ -204,13 +168,13 @@ class Gather(_Change):
             pl.col("__alone").is_not_null().sum().alias("alone"),
             *((pl.col(f"__n{i}") > 1).sum().alias(f"__n{i}") for i in range(len(order))),
         ).collect(engine="streaming")
-        _tell_rows(told, self.describe(), _count(table), counts["rows"][0])
+        _tell_rows(told, self.describe(), count_rows(table), counts["rows"][0])
         if counts["alone"][0]:
             told.append(
                 ReadingProblem(
                     kind="blank_key",
                     count=counts["alone"][0],
-                    message=f"{counts['alone'][0]:,} rows have no {_said(self.by)}; each stays a "
+                    message=f"{counts['alone'][0]:,} rows have no {said(self.by)}; each stays a "
                     "row of its own.",
                 )
             )
@@ -227,7 +191,7 @@ class Gather(_Change):
                 )
 
 
-class BundleColumns(_Change):
+class BundleColumns(ShapeChange):
     """Several columns become one ordered list; empty cells are passed over."""
 
     do: Literal["bundle"] = "bundle"
@@ -238,10 +202,10 @@ class BundleColumns(_Change):
         return f"{len(self.columns)} columns bundled into {self.into!r}"
 
     def apply(self, table: pl.LazyFrame, told: list[ReadingProblem]) -> pl.LazyFrame:
-        self._need(table, self.columns)
+        self.need(table, self.columns)
         names = [n for n in table.collect_schema().names() if n not in HIDDEN]
         rest = [n for n in names if n not in self.columns]
-        into = _free(rest, self.into)
+        into = free_name(rest, self.into)
         at = names.index(self.columns[0])
         items = pl.concat_list([pl.col(c) for c in self.columns]).list.drop_nulls()
         order = [n for n in names[:at] if n in rest], [n for n in names[at:] if n in rest]
@@ -259,7 +223,7 @@ class NamePair(BaseModel):
     value: str
 
 
-class Attributes(_Change):
+class Attributes(ShapeChange):
     """Pairs of name and value columns become one column for each name that occurs, called
     ``prefix: name``; where one name column (a language) has several values, ``value: name``."""
 
@@ -272,7 +236,7 @@ class Attributes(_Change):
 
     def apply(self, table: pl.LazyFrame, told: list[ReadingProblem]) -> pl.LazyFrame:
         used = tuple(dict.fromkeys(c for p in self.pairs for c in (p.name, p.value)))
-        self._need(table, used)
+        self.need(table, used)
         names, made = table.collect_schema().names(), []
         for prefix, pairs in self._families().items():
             found = self._names(table, pairs)
@@ -284,7 +248,7 @@ class Attributes(_Change):
                     remedy="Check which columns hold the names.",
                 )
             for name in found:
-                title = _free(names, f"{prefix}: {name}" if prefix else name)
+                title = free_name(names, f"{prefix}: {name}" if prefix else name)
                 names.append(title)
                 made.append(self._value(name, pairs).alias(title))
             self._tell(table, pairs, found, told)
@@ -330,7 +294,7 @@ class Attributes(_Change):
             for b in pairs[i + 1 :]:
                 same = pl.col(a.name) == pl.col(b.name)
                 both = both | (same & (pl.col(a.value) != pl.col(b.value)))
-        twice = _count(table.filter(both)) if len(pairs) > 1 else 0
+        twice = count_rows(table.filter(both)) if len(pairs) > 1 else 0
         if twice:
             told.append(
                 ReadingProblem(
@@ -344,7 +308,7 @@ class Attributes(_Change):
             pl.col(p.value).is_not_null() & pl.col(p.name).str.strip_chars().fill_null("").eq("")
             for p in pairs
         )
-        lost = _count(table.filter(nameless))
+        lost = count_rows(table.filter(nameless))
         if lost:
             told.append(
                 ReadingProblem(
@@ -356,106 +320,8 @@ class Attributes(_Change):
             )
 
 
-Test = Literal["is", "is_not", "contains", "filled", "empty", "at_least", "at_most"]
-_SAYS = {
-    "is": "is", "is_not": "is not", "contains": "contains", "filled": "is filled",
-    "empty": "is empty", "at_least": "is at least", "at_most": "is at most",
-}  # fmt: skip
-
-
-class KeepOnly(_Change):
-    """Keeps the rows where ``column`` passes the test; the others are counted. Text is compared
-    without blanks at its ends and without regard to case; numbers in either decimal writing."""
-
-    do: Literal["keep"] = "keep"
-    column: str
-    test: Test = "is"
-    values: tuple[str, ...] = ()
-
-    def describe(self) -> str:
-        return f"only rows where {self.column!r} {_SAYS[self.test]} {_said(self.values)}".rstrip()
-
-    def apply(self, table: pl.LazyFrame, told: list[ReadingProblem]) -> pl.LazyFrame:
-        self._need(table, (self.column,))
-        kept = table.filter(self._passes())
-        before, after = _count(table), _count(kept)
-        told.append(
-            ReadingProblem(
-                kind="not_kept",
-                level="note",
-                count=before - after,
-                message=f"Kept {self.describe()}: {after:,} of {before:,}; "
-                f"{before - after:,} were passed over.",
-            )
-        )
-        return kept
-
-    def _passes(self) -> pl.Expr:
-        text = pl.col(self.column).str.strip_chars()
-        if self.test == "filled":
-            return (text != "").fill_null(False)
-        if self.test == "empty":
-            return (text == "").fill_null(True)
-        if self.test in ("at_least", "at_most"):
-            return self._compares(text)
-        lower, wanted = text.str.to_lowercase(), [v.strip().lower() for v in self.values]
-        if self.test == "contains":
-            return pl.any_horizontal(
-                lower.str.contains(v, literal=True) for v in wanted or [""]
-            ).fill_null(False)
-        found = lower.is_in(wanted).fill_null("" in wanted)
-        return found if self.test == "is" else ~found
-
-    def _compares(self, text: pl.Expr) -> pl.Expr:
-        limit = _number(self.values[0]) if self.values else None
-        if limit is None:
-            raise UnreadableFile(
-                f"{self.values[0] if self.values else 'Nothing'!r} is no number to compare with.",
-                where=self.describe(),
-                remedy="Give a number such as 12.5.",
-            )
-        bare = text.str.replace_all(r"[\s€$£]", "")
-        comma = bare.str.replace_all(".", "", literal=True).str.replace(",", ".", literal=True)
-        point = bare.str.replace_all(",", "", literal=True)
-        plain = pl.when(bare.str.contains(r",\d{1,2}$")).then(comma).otherwise(point)
-        number = plain.cast(pl.Decimal(38, 6), strict=False)
-        bound = pl.lit(limit).cast(pl.Decimal(38, 6))
-        passes = number >= bound if self.test == "at_least" else number <= bound
-        return passes.fill_null(False)
-
-
-def _number(text: str) -> str | None:
-    plain = text.strip().replace(",", ".")
-    return plain if re.fullmatch(r"-?\d+(\.\d+)?", plain) else None
-
-
-class TakeRows(_Change):
-    """Takes rows ``first`` to ``last``, counted from 1; without ``last`` to the end."""
-
-    do: Literal["take"] = "take"
-    first: int = Field(default=1, ge=1)
-    last: int | None = Field(default=None, ge=1)
-
-    def describe(self) -> str:
-        return f"rows {self.first:,} to {f'{self.last:,}' if self.last else 'the end'}"
-
-    def apply(self, table: pl.LazyFrame, told: list[ReadingProblem]) -> pl.LazyFrame:
-        length = None if self.last is None else max(self.last - self.first + 1, 0)
-        taken = table.slice(self.first - 1, length)
-        before, after = _count(table), _count(taken)
-        told.append(
-            ReadingProblem(
-                kind="not_kept",
-                level="note",
-                count=before - after,
-                message=f"Took {self.describe()}: {after:,} of {before:,}.",
-            )
-        )
-        return taken
-
-
 Reshape = Annotated[
-    Unfold | Gather | BundleColumns | Attributes | KeepOnly | TakeRows,
+    Unfold | Gather | BundleColumns | Attributes | KeepOnly | CarryDown | TakeRows,
     Field(discriminator="do"),
 ]
 

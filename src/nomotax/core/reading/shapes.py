@@ -4,11 +4,12 @@ links, lists, measures, paths, languages."""
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import polars as pl
 
-from nomotax.core.schema.gtin import has_right_check_digit
+from nomotax.core.gtin import has_right_check_digit
 
 ENOUGH = 0.9
 _PEEK = 400
@@ -43,7 +44,9 @@ SHAPES: tuple[tuple[str, str], ...] = (
     ("money", rf"^{_SIGN} ?{_AMOUNT}$|^{_AMOUNT} ?{_SIGN}$"),
     ("dimensions", rf"(?i)^{_AMOUNT}( ?{UNIT})?( ?[x×] ?{_AMOUNT}( ?{UNIT})?){{1,2}}$"),
 )  # fmt: skip
-_PATHS = (" > ", ">", " / ", "/", " | ", " » ", "»", "\\", "::", " - ")
+_PATHS = (" -> ", "->", " → ", "→", " > ", ">", " / ", "/", " | ", " » ", "»", "\\", "::", " - ")
+#: Signs that stand in names as well; the others mean levels even where many paths have but one.
+_EVERYDAY = ("/", " / ", " - ", "|", " | ", "\\")
 _LISTS = ("|", ";", ", ", ",", "/", "\n")
 
 
@@ -169,6 +172,13 @@ def _units(text: pl.Series) -> tuple[str, ...]:
     return tuple(counts.to_series(0).to_list()[:6]) if counts.height else ()
 
 
+def path_separator(cells: Sequence[str]) -> str:
+    """The sign between the levels of category paths, "" where these are none."""
+    text = pl.Series([c for c in cells if c], dtype=pl.String)
+    shape = _separated(text) if text.len() else None
+    return shape.separator if shape and shape.name == "category path" else ""
+
+
 def _separated(text: pl.Series) -> Shape | None:
     """A category path, or a list: the same separator in most cells, short parts between."""
     if float(str(text.str.len_chars().mean())) > 160:
@@ -178,8 +188,9 @@ def _separated(text: pl.Series) -> Shape | None:
         return None
     for separator in _PATHS:
         deep = float(str(text.str.contains(separator, literal=True).mean()))
-        parts = text.str.split(separator) if deep >= 0.6 else text.head(0).str.split(separator)
-        if deep >= 0.6 and _first_parts_repeat(parts, text) and not _is_measure(text):
+        enough = 0.6 if separator in _EVERYDAY else 0.3
+        parts = text.str.split(separator) if deep >= enough else text.head(0).str.split(separator)
+        if deep >= enough and _first_parts_repeat(parts, text) and not _is_measure(text):
             return Shape("category path", max(deep, ENOUGH), separator=separator)
     for separator in _LISTS:
         share = float(str(text.str.contains(separator, literal=True).mean()))

@@ -11,18 +11,32 @@ import polars as pl
 class Marks:
     """Rows and columns count from 0, except ``hidden_rows``, which carry the sheet's numbers.
 
-    ``zeros`` are cells whose format pads whole numbers to a width; ``faults`` cells whose formula
-    has no usable result, with what stands there. ``first_column`` is where the sheet's values
-    begin.
+    ``zeros`` are cells whose format pads whole numbers to a width; ``shown`` cells whose value
+    says something else than what a person sees (times of day, durations), with the latter;
+    ``faults`` cells whose formula has no usable result, with what stands there. ``first_column``
+    is where the sheet's values begin.
     """
 
     zeros: dict[tuple[int, int], int] = field(default_factory=dict)
     faults: dict[tuple[int, int], str] = field(default_factory=dict)
     hidden_rows: frozenset[int] = frozenset()
+    hidden_columns: frozenset[int] = frozenset()
+    shown: dict[tuple[int, int], str] = field(default_factory=dict)
     first_column: int = 0
 
-    def with_zeros(self, frame: pl.DataFrame) -> pl.DataFrame:
-        """The cells with the leading zeros that their formats show."""
+    def as_shown(self, frame: pl.DataFrame) -> pl.DataFrame:
+        """The cells with the leading zeros and the times that their formats show."""
+        by_column: dict[int, dict[int, str]] = {}
+        for (row, column), text in self.shown.items():
+            by_column.setdefault(column, {})[row] = text
+        for column, texts in by_column.items():
+            if column < frame.width:
+                cells = frame.to_series(column).to_list()
+                made = [texts.get(row, cell) for row, cell in enumerate(cells)]
+                frame = frame.with_columns(pl.Series(frame.columns[column], made, pl.String))
+        return self._with_zeros(frame)
+
+    def _with_zeros(self, frame: pl.DataFrame) -> pl.DataFrame:
         by_column: dict[int, dict[int, int]] = {}
         for (row, column), width in self.zeros.items():
             by_column.setdefault(column, {})[row] = width

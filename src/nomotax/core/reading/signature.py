@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Literal
 
@@ -25,6 +26,14 @@ _SIGNATURES = (
     (b"7z\xbc\xaf", "a 7z archive"),
     (b"\x7fELF", "a program"),
     (b"MZ\x90", "a program"),
+)
+
+
+#: A page's root element, behind what XML may have before it. An element ``html`` further down is
+#: a value of a feed.
+_WEB_PAGE = re.compile(
+    r"(<\?xml[^>]*>\s*)?(<!--.*?-->\s*)*(<!doctype html|<html[\s>]|<head[\s>]|<body[\s>])",
+    re.DOTALL,
 )
 
 
@@ -79,9 +88,7 @@ def refuse_what_is_no_table(head: bytes) -> None:
                 remedy="Choose the file the supplier meant.",
             )
     start = _plain_start(head)[:2000].lower()
-    if start.startswith(("<!doctype html", "<html", "<head", "<body")) or (
-        start.startswith("<?xml") and "<html" in start
-    ):
+    if _WEB_PAGE.match(start):
         raise UnreadableFile(
             "This is a web page, not a feed; a download link may have expired.",
             where="first bytes",

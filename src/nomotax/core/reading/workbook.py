@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from pathlib import Path
@@ -22,7 +24,8 @@ from nomotax.core.reading.model import ArrivingTable, Detection, Offer, Workbook
 from nomotax.core.reading.old_workbook import is_old_workbook, read_old_sheets
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.sheet import Marks, SheetCells, column_letters
-from nomotax.core.reading.sheet_marks import marks_of
+from nomotax.core.reading.sheet_limits import refuse_bombs, spread_out
+from nomotax.core.reading.sheet_marks import hidden_sheets, marks_of
 from nomotax.core.table import FAULT, HIDDEN, ROW
 
 #: The column that says which sheet a row came from, when several are read.
@@ -37,7 +40,8 @@ def read_workbook(path: Path, reading: WorkbookReading) -> ArrivingTable:
     Raises ``UnreadableFile`` for a damaged or encrypted workbook, or a sheet that is not there.
     """
     sheets = sheet_names(path)
-    chosen = reading.sheets or sheets[:1]
+    hidden = hidden_sheets(path)
+    chosen = reading.sheets or (tuple(s for s in sheets if s not in hidden) or tuple(sheets))[:1]
     missing = [s for s in chosen if s not in sheets]
     if missing:
         raise UnreadableFile(
@@ -46,6 +50,7 @@ def read_workbook(path: Path, reading: WorkbookReading) -> ArrivingTable:
             remedy="Choose one of these sheets.",
         )
     problems: list[ReadingProblem] = []
+    _tell_hidden_sheets(hidden & set(sheets), chosen, problems)
     tables = [_table(path, name, reading, problems, len(chosen) > 1) for name in chosen]
     if len(tables) > 1:
         _tell_differing(chosen, tables, problems)
@@ -57,6 +62,20 @@ def read_workbook(path: Path, reading: WorkbookReading) -> ArrivingTable:
             ReadingProblem(kind="no_rows", message="There is a header and no rows under it.")
         )
     return ArrivingTable(frame.lazy(), problems)
+
+
+def _tell_hidden_sheets(
+    hidden: set[str], chosen: Sequence[str], problems: list[ReadingProblem]
+) -> None:
+    for name in sorted(hidden):
+        taken = name in chosen
+        problems.append(
+            ReadingProblem(
+                kind="hidden_sheet",
+                level="doubt" if taken else "note",
+                message=f"The sheet {name!r} is hidden; it is {'' if taken else 'not '}read.",
+            )
+        )
 
 
 def sheet_names(path: Path) -> list[str]:
@@ -85,6 +104,7 @@ def _opened(path: Path, modified: int, size: int) -> Book:
         sheets = read_old_sheets(path)
         return Book(tuple(sheets), None, sheets)
     try:
+        refuse_bombs(path)
         reader = fastexcel.read_excel(str(path))
         return Book(tuple(reader.sheet_names), reader)
     except fastexcel.FastExcelError as error:
@@ -93,6 +113,8 @@ def _opened(path: Path, modified: int, size: int) -> Book:
 
 def _unreadable(error: Exception) -> UnreadableFile:
     said = str(error).splitlines()[0].removeprefix("calamine error: ")
+    if (spread := re.search(r"Cell limit exceeded \((\d+) cells", said)) is not None:
+        return spread_out(int(spread.group(1)), "a sheet of the workbook")
     return UnreadableFile(
         f"The workbook is damaged and cannot be opened: {said}.",
         where="the file as a whole",
@@ -120,6 +142,9 @@ def _cells(path: Path, name: str, modified: int, size: int) -> SheetCells:
     frame.columns = [f"c{n}" for n in range(marks.first_column, marks.first_column + frame.width)]
     before = [pl.lit(None, dtype=pl.String).alias(f"c{n}") for n in range(marks.first_column)]
     frame = frame.select(*before, pl.all()) if frame.width else frame
+    # Columns of formulas without any result are not among the cells; they are told all the same.
+    behind = range(frame.width, max((c + 1 for _, c in marks.faults), default=0))
+    frame = frame.with_columns(pl.lit(None, dtype=pl.String).alias(f"c{n}") for n in behind)
     return SheetCells(_as_seen(frame, marks), marks)
 
 
@@ -145,7 +170,7 @@ def _as_seen(frame: pl.DataFrame, marks: Marks) -> pl.DataFrame:
         if _needs_care(frame)
         else text
     )
-    return marks.with_zeros(frame)
+    return marks.as_shown(frame)
 
 
 def _needs_care(frame: pl.DataFrame) -> bool:
@@ -184,7 +209,7 @@ def _table(
             where=f"sheet {name!r}, {frame.height} rows",
             remedy="Choose an earlier header row or another sheet.",
         )
-    frame = _without_nothing(frame, reading, top)
+    frame = _without_nothing(frame, reading, top, {c for _, c in sheet.marks.faults})
     names = _names(frame, reading, problems)
     places = dict(zip((int(c[1:]) for c in frame.columns), names, strict=True))
     end = frame.height - reading.footer_rows
@@ -196,6 +221,7 @@ def _table(
         pl.int_range(start + 1, start + 1 + pl.len(), dtype=pl.UInt32).alias(ROW),
         pl.lit(None, dtype=pl.String).alias(FAULT),
     )
+    _tell_hidden_columns(sheet, name, places, problems)
     body = _without_hidden(sheet, name, body, reading, problems)
     body = _with_faults(sheet, name, body, places, problems)
     filled = body.filter(~pl.all_horizontal(pl.col(n).is_null() for n in names))
@@ -207,8 +233,10 @@ def _table(
     return filled.select(*HIDDEN, *names)
 
 
-def _without_nothing(frame: pl.DataFrame, reading: WorkbookReading, top: int) -> pl.DataFrame:
-    """The cells without columns that have neither a name nor any value."""
+def _without_nothing(
+    frame: pl.DataFrame, reading: WorkbookReading, top: int, faulty: set[int]
+) -> pl.DataFrame:
+    """The cells without columns that have neither a name nor any value, nor a formula."""
     head = (
         frame.slice(reading.header_row - 1, reading.header_height) if reading.header_row else None
     )
@@ -217,6 +245,7 @@ def _without_nothing(frame: pl.DataFrame, reading: WorkbookReading, top: int) ->
         for c in frame.columns
         if (head is not None and head[c].null_count() < head.height)
         or frame[c].slice(top).null_count() < frame.height - top
+        or int(c[1:]) in faulty
     ]
     return frame.select(keep or frame.columns)
 
@@ -243,6 +272,22 @@ def _tell_edges(
     tell_passed_over("notes_rows", "rows under the header were", notes, problems)
     footer = frame.slice(max(end, 0)).rows()
     tell_passed_over("footer_rows", "last rows were", footer, problems)
+
+
+def _tell_hidden_columns(
+    sheet: SheetCells, name: str, places: dict[int, str], problems: list[ReadingProblem]
+) -> None:
+    hidden = [title for place, title in places.items() if place in sheet.marks.hidden_columns]
+    if hidden:
+        listed = ", ".join(map(repr, hidden))
+        problems.append(
+            ReadingProblem(
+                kind="hidden_columns",
+                count=len(hidden),
+                message=f"{len(hidden)} columns of the sheet {name!r} are hidden ({listed}); they "
+                "are in the table. Look whether they are meant.",
+            )
+        )
 
 
 def _without_hidden(
@@ -347,7 +392,9 @@ def detect_workbook(path: Path, only: str = "") -> Detection:
         raise UnreadableFile(
             "The workbook has no cells in it.", remedy="Ask the supplier for the filled one."
         )
-    best = max(filled, key=lambda n: sheets[n].height * min(sheets[n].width, 40))
+    hidden = hidden_sheets(path)
+    seen = [n for n in filled if n not in hidden] or filled
+    best = max(seen, key=lambda n: sheets[n].height * min(sheets[n].width, 40))
     if only:
         if only not in sheets:
             raise UnreadableFile(f"There is no sheet {only!r}.", where=", ".join(names))
@@ -361,7 +408,7 @@ def detect_workbook(path: Path, only: str = "") -> Detection:
         notes_rows=top.notes_rows,
         footer_rows=find_footer(sheets[best].tail(80).rows()),
     )
-    alike = set() if only else _alike(sheets, best, reading)
+    alike = set() if only else _alike(sheets, best, reading) - hidden
     why = {"format": "it is a workbook", "sheets": "the sheet with the most cells"}
     if alike:
         chosen = tuple(n for n in names if n == best or n in alike)
@@ -371,7 +418,12 @@ def detect_workbook(path: Path, only: str = "") -> Detection:
     if reading.footer_rows:
         why["footer_rows"] = "totals or remarks stand under the rows"
     offers = tuple(
-        Offer(kind="sheet", name=n, count=sheets[n].height, detail=f"{sheets[n].width} columns")
+        Offer(
+            kind="sheet",
+            name=n,
+            count=sheets[n].height,
+            detail=f"{sheets[n].width} columns{', hidden' if n in hidden else ''}",
+        )
         for n in names
     )
     return Detection(reading, why, offers)

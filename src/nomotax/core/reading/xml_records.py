@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Iterator
-from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -14,28 +12,22 @@ from lxml import etree
 
 from nomotax.core.errors import UnreadableFile
 from nomotax.core.reading.flatten import Flat, put, put_all
-from nomotax.core.reading.model import ArrivingTable, Detection, Offer, XmlReading
+from nomotax.core.reading.model import ArrivingTable, XmlReading
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.spool import Spool, Tell, silent
+from nomotax.core.reading.xml_detect import detect_xml
+from nomotax.core.reading.xml_parts import (
+    SAFE,
+    Element,
+    attribute_name,
+    element_name,
+    refuse_entities,
+)
 
-HEAD_BYTES = 2 << 20
-_PROLOG = 256 * 1024
-#: So many tags are remembered; a file of more is not made of records.
-_MOST_NAMES = 10_000
 #: So many bytes are parsed at a time; the records that end in them are freed together.
 _STRETCH = 1 << 16
 _SPACE_DECLARED = re.compile(r' xmlns(:\w+)?="[^"]*"')
 _DEEPEST = 100
-_SAFE: dict[str, Any] = {
-    "resolve_entities": False,
-    "no_network": True,
-    "load_dtd": False,
-    "huge_tree": False,
-    "remove_comments": True,
-    "remove_pis": True,
-}
-
-Element = Any  # lxml's element is a C type whose stubs know less than we use
 
 
 def read_xml(
@@ -46,8 +38,9 @@ def read_xml(
     Raises ``UnreadableFile`` when the file declares entities or has no such record. A file that
     breaks off gives what stood before the break, marked incomplete.
     """
-    _refuse_entities(path)
-    wanted = reading.records.split("/") if reading.records else []
+    refuse_entities(path)
+    anywhere = reading.records.startswith("//")
+    wanted = reading.records.strip("/").split("/") if reading.records.strip("/") else []
     if not wanted:
         raise UnreadableFile(
             "Which element becomes a row has not been chosen.",
@@ -56,7 +49,7 @@ def read_xml(
     spool, complete = Spool(tell, strip=True), True
     problems: list[ReadingProblem] = []
     try:
-        _Records(wanted).walk(path, spool, limit)
+        _Records(wanted, anywhere).walk(path, spool, limit)
     except _Broken as broken:
         complete = False
         problems.append(_tell_break(broken, spool.rows))
@@ -99,43 +92,6 @@ def _elsewhere(path: Path) -> str:
     return f"It has: {names}." if names else "Nothing in it repeats."
 
 
-def _refuse_entities(path: Path) -> None:
-    with path.open("rb") as stream:
-        prolog = stream.read(_PROLOG).replace(b"\0", b"")
-    if b"<!ENTITY" in prolog:
-        raise UnreadableFile(
-            "This XML declares entities, which can be made to expand without end; it is not read.",
-            where="document type declaration",
-            remedy="Ask the supplier for a file without entity declarations.",
-        )
-
-
-_names: dict[tuple[str, str | None], str] = {}
-
-
-def _name(element: Element) -> str:
-    """The local name, with the prefix where the file gives one; worked out once a tag."""
-    tag: str = element.tag
-    if tag[0] != "{":
-        return tag
-    key = (tag, element.prefix)
-    known = _names.get(key)
-    if known is None:
-        local = tag[tag.index("}") + 1 :]
-        known = f"{element.prefix}:{local}" if element.prefix else local
-        if len(_names) < _MOST_NAMES:
-            _names[key] = known
-    return known
-
-
-def _attribute(element: Element, name: str) -> str:
-    if name[0] != "{":
-        return name
-    space, local = name[1:].split("}", 1)
-    prefix = next((p for p, uri in element.nsmap.items() if uri == space and p), "")
-    return f"{prefix}:{local}" if prefix else local
-
-
 @dataclass
 class _Level:
     """An element above the records, and what is known of it so far."""
@@ -146,10 +102,12 @@ class _Level:
 
 class _Records:
     """Walks a file and gives its records flat, some at a time; values of the elements above stand
-    behind a record's own."""
+    behind a record's own. With ``anywhere`` they are the outermost elements of the last wanted
+    name, at whatever depth."""
 
-    def __init__(self, wanted: list[str]) -> None:
+    def __init__(self, wanted: list[str], anywhere: bool = False) -> None:
         self._wanted = wanted
+        self._anywhere = anywhere
         self._levels: list[_Level] = []
         self._above = Flat()
         self._parent: Element = None
@@ -188,19 +146,25 @@ class _Records:
         if above is None or above is not self._parent:
             ancestors = list(element.iterancestors())
             ancestors.reverse()
-            if [_name(e) for e in (*ancestors, element)] != self._wanted:
+            if not self._is_record([element_name(e) for e in (*ancestors, element)]):
                 return
             self._bring(spool)
             self._look_above(ancestors, element)
             _forget_before(above)
             self._parent = above
-        elif _name(element) != self._wanted[-1]:
+        elif element_name(element) != self._wanted[-1]:
             return
         elif element.getprevious() is not self._last:
             self._bring(spool)
             self._look_above([level.element for level in self._levels], element)
         self._held.append(element)
         self._last = element
+
+    def _is_record(self, names: list[str]) -> bool:
+        """An element with these names from the top down."""
+        if self._anywhere:
+            return names[-1] == self._wanted[-1] and names[-1] not in names[:-1]
+        return names == self._wanted
 
     def _rows(self, held: list[Element]) -> list[Any] | None:
         """The records where all are mere rows of texts and nothing above joins them, as in most
@@ -219,7 +183,7 @@ class _Records:
 
     def _look_above(self, ancestors: list[Element], element: Element) -> None:
         self._levels = _levels(self._levels, ancestors, element)
-        self._above = _above(self._levels, self._wanted)
+        self._above = _above(self._levels, [element_name(e) for e in ancestors])
 
     def _bring(self, spool: Spool) -> None:
         """Hand over what is held, and free it; the last stays, empty, to be known as the one
@@ -248,7 +212,7 @@ def _above(levels: list[_Level], wanted: list[str]) -> Flat:
 def _elements(path: Path, local: str) -> Iterator[list[Element]]:
     """Every element of that local name, with those that end in the same stretch of the file.
     Raises ``_Broken``."""
-    parser = etree.XMLPullParser(events=("end",), tag=f"{{*}}{local}", **_SAFE)
+    parser = etree.XMLPullParser(events=("end",), tag=f"{{*}}{local}", **SAFE)
     with path.open("rb") as stream:
         stretch = stream.read(_STRETCH)
         while stretch:
@@ -276,7 +240,7 @@ def _levels(known: list[_Level], above: list[Element], record: Element) -> list[
         below = above[depth + 1] if depth + 1 < len(above) else record
         for child in reversed(list(below.itersiblings(preceding=True))):
             if len(child) == 0 and child.text and child.text.strip():
-                level.flat[_name(child)] = child.text
+                level.flat[element_name(child)] = child.text
         levels.append(level)
         if not same:
             known = []
@@ -297,7 +261,7 @@ def _attributes(element: Element) -> Flat:
     if not found:
         return {}
     return {
-        "@" + (name if name[0] != "{" else _attribute(element, name)): value
+        "@" + (name if name[0] != "{" else attribute_name(element, name)): value
         for name, value in found
     }
 
@@ -341,7 +305,7 @@ def _row(element: Element) -> Flat | None:
     """An element that is a mere row of texts, blank ones among them; None where one of its
     children is repeated."""
     # This is where most records go, so no call is made for a tag without a namespace.
-    row: Flat = {(t if (t := c.tag)[0] != "{" else _name(c)): c.text or "" for c in element}
+    row: Flat = {(t if (t := c.tag)[0] != "{" else element_name(c)): c.text or "" for c in element}
     if len(row) != len(element):
         return None
     own = _attributes(element)
@@ -359,7 +323,7 @@ def _by_name(children: list[Element]) -> dict[str, Any]:
     """The children by name: one alone as it is, several as a list."""
     groups: dict[str, Any] = {}
     for child in children:
-        name = _name(child)
+        name = element_name(child)
         if name not in groups:
             groups[name] = child
         elif type(groups[name]) is list:
@@ -386,107 +350,3 @@ def _markup(element: Element) -> str:
         etree.cleanup_namespaces(child)
         parts.append(etree.tostring(child, encoding="unicode", with_tail=True))
     return _SPACE_DECLARED.sub("", "".join(parts)).strip()
-
-
-def detect_xml(path: Path) -> Detection:
-    """The elements that repeat in the head of the file, the likeliest chosen."""
-    _refuse_entities(path)
-    seen, whole = _walk_head(path)
-    repeated = [p for p, n in seen.counts.items() if n > 1 and "/" in p]
-    if not repeated:
-        repeated = [p for p in seen.counts if seen.leaves.get(p)]
-    if not repeated:
-        raise UnreadableFile(
-            "This XML holds no records: nothing in it repeats.",
-            where="first bytes",
-            remedy="Ask the supplier for the file with products.",
-        )
-    ranked = sorted(repeated, key=lambda p: -seen.score(p))
-    best = _whole_record(seen, ranked[0], repeated)
-    ranked = [best, *(p for p in ranked if p != best)]
-    offers = tuple(
-        Offer(
-            kind="records",
-            name=p,
-            count=seen.counts[p],
-            detail=", ".join(list(seen.leaves.get(p, {}))[:8]),
-            more=not whole,
-        )
-        for p in ranked[:20]
-    )
-    number = f"{seen.counts[best]:,}{'' if whole else ' and more'}"
-    why = {
-        "format": "it starts like XML",
-        "records": f"{number} of them, with {len(seen.leaves.get(best, {}))} values each",
-    }
-    return Detection(XmlReading(records=best), why, offers)
-
-
-#: An element with so many values of its own is a record, not a mere container.
-_OWN_VALUES = 3
-
-
-def _whole_record(seen: _Seen, best: str, repeated: list[str]) -> str:
-    """The outermost record around ``best``: where a product holds its sizes, the product, so
-    that one without any size is not lost."""
-    path = best
-    while "/" in path:
-        path = path.rsplit("/", 1)[0]
-        inner = [
-            p for p in repeated if p.startswith(path + "/") and seen.counts[p] > seen.counts[path]
-        ]
-        stems = tuple(p.removeprefix(path + "/").replace("/", ".") for p in inner)
-        own = [n for n in seen.leaves.get(path, {}) if not n.startswith(stems)]
-        if path in repeated and len(own) >= _OWN_VALUES:
-            best = path
-    return best
-
-
-@dataclass
-class _Seen:
-    counts: dict[str, int] = field(default_factory=dict)
-    leaves: dict[str, dict[str, None]] = field(default_factory=dict)
-    #: Paths with the attributes of elements there, so that each kind is noted once.
-    kinds: set[tuple[str, ...]] = field(default_factory=set)
-
-    def score(self, path: str) -> float:
-        return len(self.leaves.get(path, {})) * math.sqrt(self.counts[path])
-
-
-def _walk_head(path: Path) -> tuple[_Seen, bool]:
-    """Elements by path in the head of the file, and whether the head is the whole."""
-    parser = etree.XMLPullParser(events=("start", "end"), **_SAFE)
-    seen, stack = _Seen(), list[str]()
-    with path.open("rb") as stream:
-        head = stream.read(HEAD_BYTES)
-        whole = not stream.read(1)
-    with suppress(etree.XMLSyntaxError):  # the read itself tells where it breaks
-        parser.feed(head)
-    try:
-        for event, element in parser.read_events():
-            if event == "start":
-                stack.append(_name(element))
-                _note(seen, stack, element)
-            else:
-                stack.pop()
-    except etree.XMLSyntaxError:
-        pass
-    return seen, whole
-
-
-def _note(seen: _Seen, stack: list[str], element: Element) -> None:
-    path = "/".join(stack)
-    seen.counts[path] = seen.counts.get(path, 0) + 1
-    keys = element.keys()
-    if (path, *keys) in seen.kinds:
-        return
-    seen.kinds.add((path, *keys))
-    names = [f"@{_attribute(element, k)}" for k in keys] or [""]
-    for depth in range(1, len(stack)):
-        above = "/".join(stack[:depth])
-        below = ".".join(stack[depth:])
-        leaves = seen.leaves.setdefault(above, {})
-        for name in names:
-            leaves[below + name] = None
-    own = seen.leaves.setdefault(path, {})
-    own.update(dict.fromkeys(n for n in names if n))

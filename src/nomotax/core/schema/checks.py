@@ -7,16 +7,24 @@ from decimal import Decimal
 
 import polars as pl
 
-from nomotax.core.crosswalk.flow import LIST_SIGN, Context, Fault, Flow, Severity
-from nomotax.core.crosswalk.steps.values import as_number
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.entries import as_list
+from nomotax.core.flow.flow import LIST_SIGN, Fault, Flow, Severity
+from nomotax.core.flow.number import as_number
+from nomotax.core.gtin import has_right_check_digit, whole_digits
+from nomotax.core.kinds import DECIMAL_KINDS, FieldKind
 from nomotax.core.numbers import NUMBER
-from nomotax.core.schema.gtin import has_right_check_digit
-from nomotax.core.schema.model import DECIMAL_KINDS, FieldKind, StoreField
+from nomotax.core.reading.damage import damaged_codes, damaged_texts
+from nomotax.core.reading.lists import in_words
+from nomotax.core.schema.model import Role, StoreField
 
 #: A web address, or a picture that came with a delivery (see ``core.reading.pictures``).
 _ADDRESS = r"(https?://[^\s/]+(/\S*)?|picture:[0-9a-f]{32}\.[a-z]+)"
 _LINK = f"^{_ADDRESS}$"
 _LINKS = rf"^{_ADDRESS}( \| {_ADDRESS})*$"
+#: Where one address ends and the next begins, without a blank or a bar between them.
+_NEXT = r"\s*[,;]\s*((?:https?://|picture:))"
+DAMAGED = "is a barcode that a spreadsheet has damaged"
 #: Options of a variant, in order: ``Size: 30 x 40 cm | Colour: Blue``.
 _OPTIONS = r"^[^|:]+: [^|]+( \| [^|:]+: [^|]+)*$"
 
@@ -41,19 +49,25 @@ def conform(field: StoreField, flow: Flow, ctx: Context) -> Flow:
 
 
 def _as_text(field: StoreField, flow: Flow, ctx: Context) -> Flow:
-    text = flow.keep(flow.text)
-    return flow.to(flow.keep(pl.when(text != "").then(text)), numeric=False)
+    text = flow.keep(flow.text if flow.numeric or flow.listed else in_words(flow.text))
+    flow = flow.to(flow.keep(pl.when(text != "").then(text)), numeric=False)
+    if field.kind not in (FieldKind.TEXT, FieldKind.IDENTIFIER):
+        return flow
+    # A code that a spreadsheet turned into 9.52E+12 is none any more.
+    look = damaged_codes if field.kind is FieldKind.IDENTIFIER else damaged_texts
+    damaged = flow.value.map_batches(look, return_dtype=pl.Boolean, is_elementwise=True)
+    return flow.to(flow.value, Fault("damaged_barcode", DAMAGED, damaged, flow.value))
 
 
 def _as_decimal(field: StoreField, flow: Flow, ctx: Context) -> Flow:
-    number = as_number(flow).settled()
+    number = as_number(flow, ctx).settled()
     # Half away from zero: what a price list in the trade calls commercial rounding.
     rounded = number.value.round(field.decimals, mode="half_away_from_zero")
     return number.to(rounded.cast(pl.Decimal(38, field.decimals)))
 
 
 def _as_integer(field: StoreField, flow: Flow, ctx: Context) -> Flow:
-    number = as_number(flow).settled()
+    number = as_number(flow, ctx).settled()
     whole = number.value.round(0, mode="half_away_from_zero")
     fault = Fault("not_whole", "is not a whole number", number.value != whole, flow.text)
     return number.to(whole.cast(pl.Int64, strict=False), fault)
@@ -102,12 +116,20 @@ def _as_category(field: StoreField, flow: Flow, ctx: Context) -> Flow:
 
 def _as_link(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     flow = _as_text(field, flow, ctx)
-    fault = Fault("not_a_link", "is no web address", ~flow.value.str.contains(_LINK), flow.value)
-    return flow.to(flow.value, fault)
+    several = flow.value.str.contains(_NEXT)
+    return flow.to(
+        flow.value,
+        Fault(
+            "several_links", "holds several addresses; split it, or take one", several, flow.value
+        ),
+        Fault("not_a_link", "is no web address", ~flow.value.str.contains(_LINK), flow.value),
+    )
 
 
 def _as_links(field: StoreField, flow: Flow, ctx: Context) -> Flow:
-    text = flow.keep(flow.text.str.replace_all(r"\s*[|\s]\s*", " | ").str.strip_chars(" |"))
+    arrived = flow.text if flow.numeric or flow.listed else in_words(flow.text, " | ")
+    parted = arrived.str.replace_all(_NEXT, " | $1").str.replace_all(r"\s*[|\s]\s*", " | ")
+    text = flow.keep(parted.str.strip_chars(" |"))
     value = flow.keep(pl.when(text != "").then(text))
     fault = Fault(
         "not_a_link", "is no list of web addresses", ~value.str.contains(_LINKS), flow.text
@@ -115,20 +137,16 @@ def _as_links(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     return flow.to(value, fault, numeric=False)
 
 
-def _entries(flow: Flow) -> tuple[Flow, pl.Expr]:
+def _entries(flow: Flow, blanks: bool = False) -> tuple[Flow, pl.Expr]:
     """A list as text, and its entries."""
-    if flow.listed:
-        entries = flow.keep(flow.value.list.drop_nulls())
-    else:
-        one = pl.element().str.strip_chars()
-        split = flow.text.str.split(LIST_SIGN.strip())
-        entries = flow.keep(split.list.eval(one.filter(one != "")))
+    entries = flow.keep(as_list(flow, LIST_SIGN.strip(), blanks).list.drop_nulls())
     joined = flow.keep(entries.list.join(LIST_SIGN))
     return flow.to(flow.keep(pl.when(joined != "").then(joined)), numeric=False), entries
 
 
 def _as_texts(field: StoreField, flow: Flow, ctx: Context) -> Flow:
-    return _entries(flow)[0]
+    # Alternative texts belong to pictures by their place, so blank ones keep theirs.
+    return _entries(flow, field.role is Role.PICTURE_TEXTS)[0]
 
 
 def _as_categories(field: StoreField, flow: Flow, ctx: Context) -> Flow:
@@ -163,18 +181,10 @@ def _as_options(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     return flow.to(flow.value, shape, twice)
 
 
-def fit_pictures(flow: Flow, pictures: pl.Expr) -> Flow:
-    """Alternative texts beside the pictures that they describe: more texts than pictures is a
-    fault, since nobody can say which is whose."""
-    texts = flow.value.str.count_matches(LIST_SIGN, literal=True) + 1
-    shown = (pictures.str.count_matches(LIST_SIGN, literal=True) + 1).fill_null(0)
-    fault = Fault("more_texts", "are more texts than there are pictures", texts > shown, flow.value)
-    return flow.to(flow.value, fault)
-
-
 def _as_gtin(field: StoreField, flow: Flow, ctx: Context) -> Flow:
     text = flow.text
-    value = flow.keep(pl.when(text != "").then(text.str.replace_all(r"[\s-]", "")))
+    bare = whole_digits(text.str.replace_all(r"[\s-]", ""))
+    value = flow.keep(pl.when(text != "").then(bare))
     number = flow.keep(value.cast(pl.UInt64, strict=False))
     shape = Fault(
         "not_a_gtin",

@@ -7,29 +7,11 @@ from decimal import Decimal
 from enum import StrEnum
 from typing import Annotated
 
+import polars as pl
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
+from nomotax.core.kinds import NUMERIC_KINDS, FieldKind
 from nomotax.core.units.table import UNITS
-
-
-class FieldKind(StrEnum):
-    TEXT = "text"
-    RICH_TEXT = "rich_text"
-    INTEGER = "integer"
-    DECIMAL = "decimal"
-    MONEY = "money"
-    MEASURE = "measure"
-    YES_NO = "yes_no"
-    CHOICE = "choice"
-    CATEGORY = "category"
-    DATE = "date"
-    LINK = "link"
-    LINKS = "links"
-    TEXTS = "texts"
-    CATEGORIES = "categories"
-    OPTIONS = "options"
-    GTIN = "gtin"
-    IDENTIFIER = "identifier"
 
 
 class Role(StrEnum):
@@ -49,10 +31,6 @@ class Role(StrEnum):
     GROUP = "group"
     OPTIONS = "options"
 
-
-#: Kinds whose values are exact decimals with a fixed number of places.
-DECIMAL_KINDS = frozenset({FieldKind.DECIMAL, FieldKind.MONEY, FieldKind.MEASURE})
-NUMERIC_KINDS = DECIMAL_KINDS | {FieldKind.INTEGER}
 
 FieldName = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,62}$")]
 
@@ -99,6 +77,10 @@ class StoreField(BaseModel):
             raise ValueError(f"field {self.name}: money needs a currency (ISO 4217)")
         if self.kind is FieldKind.CHOICE and not self.allowed:
             raise ValueError(f"field {self.name}: a choice needs its allowed values")
+        if self.pattern is not None and not _is_pattern(self.pattern):
+            raise ValueError(f"field {self.name}: {self.pattern!r} is no regular expression")
+        if None not in (self.minimum, self.maximum) and self.minimum > self.maximum:  # type: ignore[operator]  # neither is None
+            raise ValueError(f"field {self.name}: its least value is above its greatest")
         return self
 
     @property
@@ -114,6 +96,15 @@ class StoreField(BaseModel):
     def dimension(self) -> str | None:
         """The physical dimension of a measure: mass, length, volume ..."""
         return UNITS[self.unit].dimension if self.unit else None
+
+
+def _is_pattern(pattern: str) -> bool:
+    """Whether the engine that checks values can use it."""
+    try:
+        pl.Series([""]).str.contains(pattern)
+    except pl.exceptions.ComputeError:
+        return False
+    return True
 
 
 class StoreSchema(BaseModel):

@@ -15,7 +15,8 @@ from typing import Any
 from pydantic import ValidationError
 
 from nomotax.core.errors import SchemaError
-from nomotax.core.schema.model import FieldKind, Role, StoreField, StoreSchema
+from nomotax.core.kinds import FieldKind
+from nomotax.core.schema.model import Role, StoreField, StoreSchema
 
 _TYPES: dict[FieldKind, tuple[str, str | None]] = {
     FieldKind.INTEGER: ("integer", None),

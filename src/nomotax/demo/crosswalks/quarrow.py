@@ -49,7 +49,9 @@ def quarrow_bundle() -> Bundle:
         "description": _column("Text"),
         "brand": {"parts": [{"text": "Quarrow"}]},
         "product_line": _column("Range", trim),
-        "category": _column("Group", {"do": "category_table", "table": "Quarrow categories"}),
+        "category": _column(
+            "Group", {"do": "category_table", "table": "Quarrow Pigments categories"}
+        ),
         "cost": _column("Cost EUR", number),
         "price": _column("Cost EUR", number, {"do": "ladder", "ladder": "Standard"}),
         "list_price": _column("RRP EUR", number),
@@ -58,10 +60,10 @@ def quarrow_bundle() -> Bundle:
         "min_order": _column("MOQ", number),
         "pack_size": _column("Pack", number),
         "available_from": _column("Since", {"do": "date", "order": "dmy"}),
-        "colour": _column("Col", {"do": "value_table", "table": "Quarrow colour"}),
+        "colour": _column("Col", {"do": "value_table", "table": "Quarrow Pigments colour"}),
         "pigment": _column("Pigment", trim),
         "lightfastness": _column("LF", trim),
-        "opacity": _column("Op", {"do": "value_table", "table": "Quarrow opacity"}),
+        "opacity": _column("Op", {"do": "value_table", "table": "Quarrow Pigments opacity"}),
         "form": _column("Form", trim),
         "volume": _column("Vol ml", number),
         "net_weight": _column("Net g", number, {"do": "convert", "source": "g", "target": "kg"}),
@@ -86,11 +88,11 @@ def quarrow_bundle() -> Bundle:
             },
             "crosswalk": {"fills": fills, "parked": {}, "left_out": ["Remark"]},
             "value_tables": [
-                {"name": "Quarrow colour", "entries": colours},
-                {"name": "Quarrow opacity", "entries": opacity},
+                {"name": "Quarrow Pigments colour", "entries": colours},
+                {"name": "Quarrow Pigments opacity", "entries": opacity},
             ],
             "category_tables": [
-                {"name": "Quarrow categories", "placements": STORE_PLACES | _MORE_PLACES}
+                {"name": "Quarrow Pigments categories", "placements": STORE_PLACES | _MORE_PLACES}
             ],
             "ladders": [LADDER],
         }

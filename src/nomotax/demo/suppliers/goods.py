@@ -6,7 +6,7 @@ import io
 import zipfile
 from collections.abc import Iterable
 
-from nomotax.core.schema.gtin import check_digit
+from nomotax.core.gtin import check_digit
 
 
 def gtin(number: int) -> str:

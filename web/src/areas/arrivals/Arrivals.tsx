@@ -4,45 +4,86 @@ import Button from "@mui/material/Button";
 import Chip from "@mui/material/Chip";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
-import { useQueryClient } from "@tanstack/react-query";
-import { useRef, useState, type DragEvent } from "react";
+import { useCallback, useRef, useState, type DragEvent } from "react";
 import { Link } from "react-router";
-import { Refusal, sendFile, type Schemas } from "../../api/client";
 import { useArrivals, type DeliveryLine, type FeedLine } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { ago, bytes, count } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
+import { DeliveryMenu, FeedMenu } from "./menus";
 import { NewFeed } from "./NewFeed";
 import { NextWeek } from "./NextWeek";
+import { usePasted } from "./pasted";
+import { useUpload } from "./useUpload";
 
+/** Every feed with its deliveries. A file dropped beside them, or pasted, asks whose it is. */
 export function Arrivals() {
   const store = useStoreId();
   const arrivals = useArrivals(store);
+  const [asked, setAsked] = useState<{ file: File | null } | null>(null);
+  const [over, setOver] = useState(false);
+  const incoming = useCallback((file: File | null) => setAsked({ file }), []);
+  usePasted(incoming);
   if (arrivals.isPending) return <Waiting what="arrivals" />;
   if (arrivals.isError) return <Failure error={arrivals.error} retry={() => void arrivals.refetch()} />;
-  const { feeds } = arrivals.data;
+  const { feeds, upload_limit: limit } = arrivals.data;
   const waiting = feeds.filter((f) => waits(f)).length;
+  const drop = (event: DragEvent) => {
+    event.preventDefault();
+    setOver(false);
+    const file = event.dataTransfer.files[0];
+    if (file) incoming(file);
+  };
   return (
-    <Box sx={{ overflow: "auto", p: 2.5, maxWidth: 1180, width: "100%", mx: "auto" }}>
-      <Box sx={{ display: "flex", alignItems: "baseline", gap: 2, mb: 1.5 }}>
-        <Typography variant="h1">Arrivals</Typography>
-        <Typography color="textSecondary">
-          {waiting
-            ? `${count(waiting, "feed waits", "feeds wait")} for you`
-            : "Nothing waits for you"}
-        </Typography>
-        <Box sx={{ flex: 1 }} />
-        <NewFeed store={store} />
+    <Box
+      onDragOver={(e) => {
+        e.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={drop}
+      tabIndex={0}
+      sx={{ overflow: "auto", p: 2.5, flex: 1, outline: over ? "2px dashed" : undefined, outlineOffset: -6 }}
+    >
+      <Box sx={{ maxWidth: 1140, mx: "auto" }}>
+        <Box sx={{ display: "flex", alignItems: "baseline", gap: 2, mb: 1.5 }}>
+          <Typography variant="h1">Arrivals</Typography>
+          <Typography color="textSecondary">
+            {waiting ? `${count(waiting, "feed waits", "feeds wait")} for you` : "Nothing waits for you"}
+          </Typography>
+          <Box sx={{ flex: 1 }} />
+          <Button variant="outlined" color="inherit" onClick={() => incoming(null)}>
+            New feed
+          </Button>
+        </Box>
+        {feeds.length === 0 && (
+          <Box sx={{ border: "2px dashed", borderColor: "divider", borderRadius: 1, py: 6, mt: 4 }}>
+            <Box sx={{ width: "fit-content", mx: "auto" }}>
+              <Nothing title="No feeds yet">
+                A feed is one stream of files from one supplier. Drop its first file anywhere here, or paste
+                rows from a spreadsheet: whose they are is asked then.
+                <Box sx={{ mt: 1.5 }}>
+                  <Button variant="contained" onClick={() => incoming(null)}>
+                    Begin with a feed
+                  </Button>
+                </Box>
+              </Nothing>
+            </Box>
+          </Box>
+        )}
+        {feeds.map((feed) => (
+          <FeedCard key={feed.id} store={store} feed={feed} feeds={feeds} limit={limit} />
+        ))}
+        {feeds.length > 0 && (
+          <Typography variant="caption" color="textSecondary">
+            A file of a new supplier: drop it between the boxes, or paste rows anywhere.
+          </Typography>
+        )}
       </Box>
-      {feeds.length === 0 && (
-        <Nothing title="No feeds yet">
-          A feed is one stream of files from one supplier. Make one, then drop its first file here.
-        </Nothing>
+      {asked && (
+        <NewFeed store={store} feeds={feeds} limit={limit} file={asked.file} onClose={() => setAsked(null)} />
       )}
-      {feeds.map((feed) => (
-        <FeedCard key={feed.id} store={store} feed={feed} limit={arrivals.data.upload_limit} />
-      ))}
     </Box>
   );
 }
@@ -52,15 +93,23 @@ function waits(feed: FeedLine): boolean {
   return Boolean(newest && newest.run_status !== "applied");
 }
 
-function FeedCard({ store, feed, limit }: { store: number; feed: FeedLine; limit: number }) {
-  const upload = useUpload(feed.id, limit);
+interface FeedCardProps {
+  store: number;
+  feed: FeedLine;
+  feeds: FeedLine[];
+  limit: number;
+}
+
+function FeedCard({ store, feed, feeds, limit }: FeedCardProps) {
+  const upload = useUpload(limit);
   const [over, setOver] = useState(false);
   const picker = useRef<HTMLInputElement>(null);
   const drop = (event: DragEvent) => {
     event.preventDefault();
+    event.stopPropagation();
     setOver(false);
     const file = event.dataTransfer.files[0];
-    if (file) void upload.send(file);
+    if (file) void upload.send(feed.id, file);
   };
   return (
     <Box
@@ -68,6 +117,7 @@ function FeedCard({ store, feed, limit }: { store: number; feed: FeedLine; limit
       aria-label={feed.supplier}
       onDragOver={(e) => {
         e.preventDefault();
+        e.stopPropagation();
         setOver(true);
       }}
       onDragLeave={() => setOver(false)}
@@ -94,13 +144,14 @@ function FeedCard({ store, feed, limit }: { store: number; feed: FeedLine; limit
           aria-label={`File for ${feed.supplier}`}
           onChange={(e) => {
             const file = e.target.files?.[0];
-            if (file) void upload.send(file);
+            if (file) void upload.send(feed.id, file);
             e.target.value = "";
           }}
         />
         <Button variant="outlined" color="inherit" onClick={() => picker.current?.click()}>
           Choose a file
         </Button>
+        <FeedMenu feed={feed} />
       </Box>
       {upload.share !== null && (
         <LinearProgress
@@ -110,7 +161,7 @@ function FeedCard({ store, feed, limit }: { store: number; feed: FeedLine; limit
       )}
       {upload.error !== null && <Failure error={upload.error} />}
       {feed.deliveries.map((delivery) => (
-        <DeliveryRow key={delivery.id} store={store} feed={feed} delivery={delivery} />
+        <DeliveryRow key={delivery.id} store={store} feed={feed} feeds={feeds} delivery={delivery} />
       ))}
       <Typography variant="caption" color="textSecondary" sx={{ display: "block", px: 2, py: 0.75 }}>
         {feed.deliveries.length
@@ -136,51 +187,14 @@ function FeedState({ feed }: { feed: FeedLine }) {
   return <Chip size="small" variant="outlined" icon={<Mark state="computed" />} label="all answered" />;
 }
 
-function useUpload(feed: number, limit: number) {
-  const queries = useQueryClient();
-  const [share, setShare] = useState<number | null>(null);
-  const [error, setError] = useState<Refusal | null>(null);
-  const send = async (file: File) => {
-    setError(null);
-    if (file.size > limit) {
-      // Said here, since a server that refuses a long upload half way cannot be heard.
-      setError(tooLarge(file, limit));
-      return;
-    }
-    setShare(0);
-    try {
-      await sendFile<Schemas["DeliveryView"]>(
-        `/api/v1/feeds/${feed}/deliveries`,
-        { file },
-        setShare,
-      );
-    } catch (problem) {
-      setError(problem as Refusal);
-    } finally {
-      setShare(null);
-      await queries.invalidateQueries({ queryKey: ["arrivals"] });
-      await queries.invalidateQueries({ queryKey: ["feed", feed] });
-    }
-  };
-  return { share, error, send };
-}
-
-function tooLarge(file: File, limit: number): Refusal {
-  return new Refusal({
-    title: "The file is larger than this server takes.",
-    status: 413,
-    detail: `${file.name} has ${bytes(file.size)}; at most ${bytes(limit)} are taken.`,
-    remedy: "Split the file, or have the limit raised (NOMOTAX_UPLOAD_LIMIT_MB).",
-  });
-}
-
 interface RowProps {
   store: number;
   feed: FeedLine;
+  feeds: FeedLine[];
   delivery: DeliveryLine;
 }
 
-function DeliveryRow({ store, feed, delivery }: RowProps) {
+function DeliveryRow({ store, feed, feeds, delivery }: RowProps) {
   const bad = delivery.status === "unreadable" || delivery.status === "stopped";
   const reading = delivery.status === "reading";
   const base = `/s/${store}/feeds/${feed.id}`;
@@ -224,6 +238,7 @@ function DeliveryRow({ store, feed, delivery }: RowProps) {
             Open the bench
           </Button>
         )}
+        <DeliveryMenu delivery={delivery} feed={feed} feeds={feeds} />
       </Box>
     </Box>
   );

@@ -1,73 +1,148 @@
-/** Makes a feed of a supplier. */
+/** Makes a feed, with its first file at hand or without one; a file at hand may go to any feed. */
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Dialog from "@mui/material/Dialog";
-import DialogActions from "@mui/material/DialogActions";
-import DialogContent from "@mui/material/DialogContent";
-import DialogTitle from "@mui/material/DialogTitle";
+import LinearProgress from "@mui/material/LinearProgress";
+import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useNavigate } from "react-router";
 import { api, take } from "../../api/client";
-import { Failure } from "../../components/states";
+import type { FeedLine } from "../../api/hooks";
+import { Confirm } from "../../components/Confirm";
+import { bytes, count } from "../../components/words";
+import { supplierOf } from "./pasted";
+import { useUpload } from "./useUpload";
 
-export function NewFeed({ store }: { store: number }) {
+interface NewFeedProps {
+  store: number;
+  feeds: FeedLine[];
+  limit: number;
+  /** The file that was dropped or pasted; null for a feed without one yet. */
+  file: File | null;
+  onClose: () => void;
+}
+
+/** Whose file it is; then it is read, and its bench or its reading opened. */
+export function NewFeed({ store, feeds, limit, file: given, onClose }: NewFeedProps) {
   const queries = useQueryClient();
-  const [open, setOpen] = useState(false);
-  const [supplier, setSupplier] = useState("");
+  const navigate = useNavigate();
+  const upload = useUpload(limit);
+  const [file, setFile] = useState(given);
+  const [target, setTarget] = useState(0);
+  const [supplier, setSupplier] = useState(given ? supplierOf(given.name) : "");
   const [name, setName] = useState("Price list");
+  // A feed that was made stays the target when its file could not be sent: it is not made twice.
   const make = useMutation({
-    mutationFn: () =>
-      take(
+    mutationFn: async () => {
+      if (target) return target;
+      const made = await take(
         api.POST("/api/v1/stores/{store_id}/feeds", {
           params: { path: { store_id: store } },
           body: { supplier, name },
         }),
-      ),
-    onSuccess: async () => {
-      setOpen(false);
+      );
       await queries.invalidateQueries({ queryKey: ["arrivals"] });
+      setTarget(made.id);
+      return made.id;
     },
   });
+  const go = async () => {
+    const feed = await make.mutateAsync();
+    if (!file) return onClose();
+    const sent = await upload.send(feed, file);
+    if (!sent) return;
+    const sound = sent.status === "waiting" && sent.complete;
+    await navigate(`/s/${store}/feeds/${feed}/${sound ? "bench" : "reading"}?delivery=${sent.id}`);
+  };
   return (
-    <>
-      <Button variant="outlined" color="inherit" onClick={() => setOpen(true)}>
-        New feed
-      </Button>
-      <Dialog open={open} onClose={() => setOpen(false)} fullWidth maxWidth="xs">
-        <form
-          onSubmit={(e) => {
-            e.preventDefault();
-            make.mutate();
-          }}
-        >
-          <DialogTitle>New feed</DialogTitle>
-          <DialogContent sx={{ display: "grid", gap: 2, pt: "8px !important" }}>
-            <TextField
-              label="Supplier"
-              value={supplier}
-              autoFocus
-              required
-              onChange={(e) => setSupplier(e.target.value)}
-            />
-            <TextField
-              label="Feed"
-              value={name}
-              required
-              onChange={(e) => setName(e.target.value)}
-              helperText="What this stream of files is: price list, stock, texts …"
-            />
-            {make.isError && <Failure error={make.error} />}
-          </DialogContent>
-          <DialogActions>
-            <Button color="inherit" onClick={() => setOpen(false)}>
-              Cancel
-            </Button>
-            <Button variant="contained" type="submit" disabled={make.isPending}>
-              Make it
-            </Button>
-          </DialogActions>
-        </form>
-      </Dialog>
-    </>
+    <Confirm
+      title={file ? `Whose file is ${file.name}?` : "New feed"}
+      action={target && file ? "Receive it" : "Make it"}
+      ready={target > 0 || (supplier.trim() !== "" && name.trim() !== "")}
+      busy={make.isPending || upload.share !== null}
+      error={make.error ?? upload.error}
+      onYes={() => void go().catch(() => undefined)}
+      onClose={onClose}
+    >
+      {file && feeds.length > 0 && (
+        <TextField select label="Goes to" value={target} onChange={(e) => setTarget(Number(e.target.value))}>
+          <MenuItem value={0}>a new feed</MenuItem>
+          {feeds.map((f) => (
+            <MenuItem key={f.id} value={f.id}>
+              {f.supplier}, {f.name}
+            </MenuItem>
+          ))}
+        </TextField>
+      )}
+      {!target && (
+        <>
+          <TextField
+            label="Supplier"
+            value={supplier}
+            autoFocus
+            required
+            onChange={(e) => setSupplier(e.target.value)}
+          />
+          <TextField
+            label="Feed"
+            value={name}
+            required
+            onChange={(e) => setName(e.target.value)}
+            helperText="What this stream of files is: price list, stock, texts …"
+          />
+        </>
+      )}
+      {file ? <AtHand file={file} /> : <FirstFile onFile={setFile} />}
+      {upload.share !== null && <LinearProgress variant="determinate" value={upload.share * 100} />}
+    </Confirm>
   );
 }
+
+function AtHand({ file }: { file: File }) {
+  return (
+    <Typography color="textSecondary">
+      {file.name}, {bytes(file.size)}. It is kept as it is, and read at once.
+    </Typography>
+  );
+}
+
+/** The first file may come along: chosen, or pasted as rows. */
+function FirstFile({ onFile }: { onFile: (file: File) => void }) {
+  const [rows, setRows] = useState("");
+  return (
+    <Box sx={{ display: "grid", gap: 1 }}>
+      <Button component="label" variant="outlined" color="inherit" sx={{ justifySelf: "start" }}>
+        Choose its first file
+        <input
+          hidden
+          type="file"
+          aria-label="First file"
+          onChange={(e) => e.target.files?.[0] && onFile(e.target.files[0])}
+        />
+      </Button>
+      <TextField
+        label="Or paste its rows from a spreadsheet"
+        value={rows}
+        multiline
+        minRows={2}
+        maxRows={6}
+        className="mono"
+        onChange={(e) => setRows(e.target.value)}
+      />
+      {rows.includes("\n") && (
+        <Button
+          variant="outlined"
+          color="inherit"
+          sx={{ justifySelf: "start" }}
+          onClick={() => onFile(asFile(rows))}
+        >
+          Use these {count(rows.trim().split("\n").length, "row", "rows")}
+        </Button>
+      )}
+    </Box>
+  );
+}
+
+const asFile = (rows: string) => new File([rows], "pasted-rows.tsv", { type: "text/tab-separated-values" });

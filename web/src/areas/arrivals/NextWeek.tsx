@@ -4,6 +4,7 @@ import Tooltip from "@mui/material/Tooltip";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take } from "../../api/client";
 
+/** The button that lets the supplier's next file arrive; nothing outside the demo. */
 export function NextWeek({ feed }: { feed: number }) {
   const queries = useQueryClient();
   const params = { path: { feed_id: feed } };
@@ -17,7 +18,7 @@ export function NextWeek({ feed }: { feed: number }) {
   });
   if (!next.data?.file_name) return null;
   return (
-    <Tooltip title={`Demo: the supplier sends ${next.data.file_name}`}>
+    <Tooltip describeChild title={`Demo: the supplier sends ${next.data.file_name}`}>
       <Button color="inherit" disabled={arrive.isPending} onClick={() => arrive.mutate()}>
         Let a week pass
       </Button>

@@ -2,13 +2,13 @@
 import Box from "@mui/material/Box";
 import MenuItem from "@mui/material/MenuItem";
 import Select from "@mui/material/Select";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useEffect, useMemo, useState } from "react";
 import { useSearchParams } from "react-router";
 import { useBench, type BenchState } from "../../api/hooks";
+import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { useFeed } from "../../shell/FeedPlace";
+import { useFeed } from "../../shell/feed";
 import { ColumnPanel } from "./ColumnPanel";
 import { FieldList } from "./FieldList";
 import { FillPanel } from "./FillPanel";
@@ -16,6 +16,7 @@ import { TwinSheets } from "./TwinSheets";
 import { useEdits } from "./useEdits";
 import { useRows } from "./useRows";
 
+/** The crosswalk of one feed, over rows that are worked out with every edit. */
 export function Bench() {
   const { feed, delivery } = useFeed();
   const bench = useBench(feed, delivery);
@@ -123,11 +124,6 @@ interface FiltersProps {
 }
 
 function Filters({ only, search, onOnly, onSearch }: FiltersProps) {
-  const [typed, setTyped] = useState(search);
-  useEffect(() => {
-    const timer = setTimeout(() => onSearch(typed), 250);
-    return () => clearTimeout(timer);
-  }, [typed, onSearch]);
   return (
     <Box sx={{ display: "flex", gap: 1, p: 1, alignItems: "center" }}>
       <Select
@@ -144,12 +140,12 @@ function Filters({ only, search, onOnly, onSearch }: FiltersProps) {
           <MenuItem value={only}>Problems in {only}</MenuItem>
         )}
       </Select>
-      <TextField
+      <SearchField
+        label="Find text"
         placeholder="Find text in any arriving cell"
-        value={typed}
-        onChange={(e) => setTyped(e.target.value)}
-        slotProps={{ htmlInput: { "aria-label": "Find text" } }}
-        sx={{ width: 230 }}
+        width={230}
+        value={search}
+        onSearch={onSearch}
       />
       <Typography variant="caption" color="textSecondary" noWrap>
         [ and ] previous and next field · ↑ ↓ rows · q questions · Ctrl+Z undo

@@ -18,6 +18,7 @@ interface ColumnPanelProps {
   onClose: () => void;
 }
 
+/** What a column holds, what it feeds, and what may become of it. */
 export function ColumnPanel({ bench, name, edits, onField, onClose }: ColumnPanelProps) {
   const profile = bench.columns.find((c) => c.name === name);
   if (!profile) return null;
@@ -27,14 +28,11 @@ export function ColumnPanel({ bench, name, edits, onField, onClose }: ColumnPane
   const suggested = bench.suggestions.filter((s) => s.column === name);
   const open = bench.fields.filter((f) => !f.source && !f.field.spare).map((f) => f.field);
   const send = (s: Suggestion) =>
-    void edits.setFill(s.field, s.fill, `'${name}' fills ${labelOf(bench, s.field)}`).then(() => onField(s.field));
+    void edits
+      .setFill(s.field, s.fill, `'${name}' fills ${labelOf(bench, s.field)}`)
+      .then(() => onField(s.field));
   return (
-    <Panel
-      title={name}
-      subtitle={looks(profile)}
-      label={`Arriving column ${name}`}
-      onClose={onClose}
-    >
+    <Panel title={name} subtitle={looks(profile)} label={`Arriving column ${name}`} onClose={onClose}>
       <Part title="Feeds">
         {feeds.map((f) => (
           <Button key={f.field.name} onClick={() => onField(f.field.name)}>
@@ -70,7 +68,7 @@ export function ColumnPanel({ bench, name, edits, onField, onClose }: ColumnPane
           onChange={(_, f) =>
             f &&
             void edits
-              .setFill(f.name, { parts: [{ column: name }], steps: [] }, `'${name}' fills ${f.title || f.name}`)
+              .fillFrom(f.name, name, `'${name}' fills ${f.title || f.name}`)
               .then(() => onField(f.name))
           }
           renderInput={(params) => <TextField {...params} placeholder="any open field" />}
@@ -79,7 +77,11 @@ export function ColumnPanel({ bench, name, edits, onField, onClose }: ColumnPane
       {!feeds.length && (
         <Box sx={{ display: "flex", gap: 1, mb: 1.5 }}>
           {!parked && (
-            <Button variant="outlined" color="inherit" onClick={() => void edits.park(name, `Parked '${name}'`)}>
+            <Button
+              variant="outlined"
+              color="inherit"
+              onClick={() => void edits.park(name, `Parked '${name}'`)}
+            >
               Park it
             </Button>
           )}

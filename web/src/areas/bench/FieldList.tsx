@@ -9,9 +9,6 @@ import { useState } from "react";
 import type { BenchState, FieldState, Suggestion } from "../../api/hooks";
 import { Mark, type ValueState } from "../../components/Mark";
 
-/** Suggestions from this mark on are taken together. */
-export const SURE = 70;
-
 interface FieldListProps {
   bench: BenchState;
   chosen: string | null;
@@ -21,9 +18,10 @@ interface FieldListProps {
   onPurpose: (onlyCompletes: boolean) => void;
 }
 
+/** The store's fields: how each is filled, how far, and what is wrong. */
 export function FieldList({ bench, chosen, handValue, onChoose, onAcceptAll, onPurpose }: FieldListProps) {
   const [filter, setFilter] = useState("");
-  const sure = bench.suggestions.filter((s) => (s.score ?? 0) >= SURE).length;
+  const sure = bench.suggestions.filter((s) => s.sure).length;
   const filled = bench.fields.filter((f) => f.source).length;
   const usable = bench.fields.filter((f) => !f.field.spare || f.source);
   const shown = usable.filter((f) =>
@@ -58,10 +56,14 @@ export function FieldList({ bench, chosen, handValue, onChoose, onAcceptAll, onP
       </Box>
       {sure > 0 && (
         <Typography variant="caption" color="textSecondary" sx={{ px: 1.25, pb: 0.75 }}>
-          Columns in italics are suggestions. Choose a field to see why.
+          Dashed rows are suggestions, not filled yet. Choose one to see why.
         </Typography>
       )}
-      <Box sx={{ overflowY: "auto", flex: 1, borderTop: 1, borderColor: "divider" }} role="listbox" aria-label="Store fields">
+      <Box
+        sx={{ overflowY: "auto", flex: 1, borderTop: 1, borderColor: "divider" }}
+        role="listbox"
+        aria-label="Store fields"
+      >
         {shown.map((state) => (
           <FieldRow
             key={state.field.name}
@@ -82,7 +84,17 @@ export function FieldList({ bench, chosen, handValue, onChoose, onAcceptAll, onP
 /** Whether the feed may make products, or fills in what others brought: texts, stock. */
 function Purpose({ onlyCompletes, onChange }: { onlyCompletes: boolean; onChange: (only: boolean) => void }) {
   return (
-    <Box sx={{ borderTop: 1, borderColor: "divider", px: 1.25, py: 0.5, display: "flex", alignItems: "center", gap: 1 }}>
+    <Box
+      sx={{
+        borderTop: 1,
+        borderColor: "divider",
+        px: 1.25,
+        py: 0.5,
+        display: "flex",
+        alignItems: "center",
+        gap: 1,
+      }}
+    >
       <Typography variant="caption" color="textSecondary">
         This feed
       </Typography>
@@ -120,16 +132,26 @@ function FieldRow({ state, rows, suggestion, chosen, value, onChoose }: FieldRow
       aria-selected={chosen}
       className={`ledger-row${chosen ? " chosen" : ""}`}
       onClick={() => onChoose(field.name)}
-      title={state.source ? `${[state.source, ...state.steps].join(" · ")}\n${Math.round(share * 100)} % of products` : undefined}
+      title={
+        state.source
+          ? `${[state.source, ...state.steps].join(" · ")}\n${Math.round(share * 100)} % of products`
+          : undefined
+      }
     >
       <Gauge share={state.source ? share : null} />
       <span className="clip" style={{ width: 116, flex: "none", fontWeight: chosen ? 600 : 400 }}>
         {field.title || field.name}
         {field.required && <span style={{ color: "var(--mui-palette-primary-main)" }}> *</span>}
       </span>
-      <span className="clip quiet" style={{ flex: 1, fontStyle: state.source ? "normal" : "italic" }}>
-        {state.source || suggestion?.column || "—"}
-      </span>
+      {state.source || !suggestion ? (
+        <span className="clip quiet" style={{ flex: 1 }}>
+          {state.source || "—"}
+        </span>
+      ) : (
+        <span className="clip suggested" title={suggestion.reasons.join("; ")}>
+          {suggestion.column}?
+        </span>
+      )}
       <FieldMark state={state} />
       <span className="clip mono" style={{ maxWidth: 84, textAlign: "right" }}>
         {state.source ? (value ?? "") : ""}
@@ -175,10 +197,7 @@ function FieldMark({ state }: { state: FieldState }) {
         .filter(([, n]) => n > 0)
         .map(([kind, n]) => (
           <span key={kind} style={{ flex: "none", fontSize: 11 }}>
-            <Mark
-              state={kind}
-              says={kind === "question" ? `${n} wait for an answer` : `${n} refused`}
-            />
+            <Mark state={kind} says={kind === "question" ? `${n} wait for an answer` : `${n} refused`} />
             {n}
           </span>
         ))}

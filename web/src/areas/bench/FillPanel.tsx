@@ -6,12 +6,21 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { Schemas } from "../../api/client";
-import { putVerdict, useFeedEdit, useField, type BenchState, type Fill, type StoreField, type Suggestion } from "../../api/hooks";
+import {
+  putVerdict,
+  useFeedEdit,
+  useField,
+  type BenchState,
+  type Fill,
+  type StoreField,
+  type Suggestion,
+} from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { Failure } from "../../components/states";
 import { count } from "../../components/words";
 import { CountRow, Panel, Part } from "../../components/Panel";
 import { useUndo } from "../../shell/undo";
+import { AssumptionRow } from "./Assumptions";
 import { SourceEditor } from "./SourceEditor";
 import { StepList } from "./StepList";
 import { StepsMenu } from "./StepsMenu";
@@ -29,6 +38,7 @@ interface FillPanelProps {
 
 const EMPTY: Fill = { parts: [], steps: [], when_empty: "leave", on_problem: "reject" };
 
+/** The fill of one field, with what each step does to the row in hand. */
 export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPanelProps) {
   const undo = useUndo();
   const verdict = useFeedEdit(bench.feed_id, (body: Schemas["Verdicts"]) => putVerdict(bench.feed_id, body));
@@ -45,7 +55,11 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
     const body = { verdict: "refused" as const, subject: `field:${name}`, proposal: column };
     verdict.mutate(
       { ...body, back: false },
-      { onSuccess: () => undo.did(`'${column}' is not for ${label}`, () => verdict.mutateAsync({ ...body, back: true })), onError: undo.failed },
+      {
+        onSuccess: () =>
+          undo.did(`'${column}' is not for ${label}`, () => verdict.mutateAsync({ ...body, back: true })),
+        onError: undo.failed,
+      },
     );
   };
   const set = (next: Fill | null, said: string) => void edits.setFill(name, next, `${label}: ${said}`);
@@ -70,8 +84,21 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
           fields={fields}
           parts={fill?.parts ?? []}
           onChange={(parts, said) => set(parts.length ? { ...(fill ?? EMPTY), parts } : null, said)}
+          onColumn={(column) => void edits.fillFrom(name, column, `${label}: filled from '${column}'`)}
         />
       </Part>
+      {(fill?.assumptions?.length ?? 0) > 0 && (
+        <Part title="Taken for granted">
+          {fill?.assumptions?.map((a) => (
+            <AssumptionRow
+              key={a.about + a.state + a.choice}
+              assumption={a}
+              choices={fresh?.choices[a.about] ?? []}
+              onState={(choice) => void edits.state([name], a.about, choice)}
+            />
+          ))}
+        </Part>
+      )}
       {!fill && (
         <Button
           onClick={() => set({ ...EMPTY, steps: [{ do: "formula", formula: "" }] }, "filled by a formula")}
@@ -116,9 +143,7 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
         </Part>
       )}
       {fill && <Rules fill={fill} onChange={set} />}
-      {fill && fresh && (
-        <TraceSection path={{ feed: bench.feed_id, delivery, field: name, row }} />
-      )}
+      {fill && fresh && <TraceSection path={{ feed: bench.feed_id, delivery, field: name, row }} />}
       {fill && (
         <Button color="error" onClick={() => set(null, "no longer filled")}>
           Fill with nothing

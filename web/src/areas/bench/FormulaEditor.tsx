@@ -7,11 +7,11 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
+import { useDebounce } from "use-debounce";
 import { api, take, type Schemas } from "../../api/client";
 import { useFunctions } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { offersAt, type Offer } from "./completion";
-import { useRested } from "./useRested";
 
 export interface FormulaPlace {
   feed: number;
@@ -29,6 +29,7 @@ interface FormulaEditorProps {
   onDone: (formula: string) => void;
 }
 
+/** A formula as it is typed: completed, checked, and tried on the row in hand. */
 export function FormulaEditor({ place, label, value, onDone }: FormulaEditorProps) {
   const [text, setText] = useState(value);
   const [caret, setCaret] = useState<number | null>(null);
@@ -56,7 +57,8 @@ export function FormulaEditor({ place, label, value, onDone }: FormulaEditorProp
     const offer = offers.found[Math.min(chosen, offers.found.length - 1)];
     if (offer && (event.key === "Tab" || event.key === "Enter")) put(offer);
     else if (offer && event.key === "ArrowDown") setChosen((n) => (n + 1) % offers.found.length);
-    else if (offer && event.key === "ArrowUp") setChosen((n) => (n + offers.found.length - 1) % offers.found.length);
+    else if (offer && event.key === "ArrowUp")
+      setChosen((n) => (n + offers.found.length - 1) % offers.found.length);
     else if (event.key === "Escape" && offer) setCaret(null);
     else if (event.key === "Enter" && !event.shiftKey) done();
     else return;
@@ -85,8 +87,18 @@ export function FormulaEditor({ place, label, value, onDone }: FormulaEditorProp
           htmlInput: { className: "mono", spellCheck: false, "aria-label": label },
         }}
       />
-      <Popper open={offers.found.length > 0} anchorEl={anchor} placement="bottom-start" sx={{ zIndex: "tooltip" }}>
-        <Paper variant="outlined" sx={{ width: 336, maxHeight: 280, overflowY: "auto" }} role="listbox" aria-label="Completions">
+      <Popper
+        open={offers.found.length > 0}
+        anchorEl={anchor}
+        placement="bottom-start"
+        sx={{ zIndex: "tooltip" }}
+      >
+        <Paper
+          variant="outlined"
+          sx={{ width: 336, maxHeight: 280, overflowY: "auto" }}
+          role="listbox"
+          aria-label="Completions"
+        >
           {offers.found.map((offer, index) => (
             <ListItemButton
               key={offer.put}
@@ -114,7 +126,7 @@ export function FormulaEditor({ place, label, value, onDone }: FormulaEditorProp
 }
 
 function useTrial(place: FormulaPlace, text: string) {
-  const rested = useRested(text, 120);
+  const rested = useDebounce(text, 120)[0];
   return useQuery({
     queryKey: ["feed", place.feed, "formula", place.delivery, place.row, place.value, rested],
     enabled: rested.trim() !== "",
@@ -144,9 +156,26 @@ function Mistake({ text, mistake }: { text: string; mistake: Schemas["Mistake"] 
   const end = Math.max(mistake.end, mistake.start + 1);
   return (
     <Box role="alert" sx={{ mt: 0.5 }}>
-      <Box className="mono" sx={{ whiteSpace: "pre-wrap", wordBreak: "break-all", bgcolor: "paper2.arriving", px: 0.75, py: 0.25 }}>
+      <Box
+        className="mono"
+        sx={{
+          whiteSpace: "pre-wrap",
+          wordBreak: "break-all",
+          bgcolor: "paper2.arriving",
+          px: 0.75,
+          py: 0.25,
+        }}
+      >
         {text.slice(0, mistake.start)}
-        <Box component="mark" sx={{ bgcolor: "transparent", color: "error.main", textDecoration: "underline wavy", textUnderlineOffset: 3 }}>
+        <Box
+          component="mark"
+          sx={{
+            bgcolor: "transparent",
+            color: "error.main",
+            textDecoration: "underline wavy",
+            textUnderlineOffset: 3,
+          }}
+        >
           {text.slice(mistake.start, end) || " "}
         </Box>
         {text.slice(end)}

@@ -13,6 +13,7 @@ interface OptionRowsProps {
   onChange: (options: Option[]) => void;
 }
 
+/** The options of a variant, in their order. */
 export function OptionRows({ options, columns, onChange }: OptionRowsProps) {
   const put = (at: number, change: Partial<Option>) =>
     onChange(options.map((o, i) => (i === at ? { ...o, ...change } : o)));
@@ -26,7 +27,11 @@ export function OptionRows({ options, columns, onChange }: OptionRowsProps) {
             value={option.column || null}
             onChange={(_, column) => put(at, { column: column ?? "", field: "" })}
             renderInput={(params) => (
-              <TextField {...params} label="value" placeholder={option.field ? `as in ${option.field}` : ""} />
+              <TextField
+                {...params}
+                label="value"
+                placeholder={option.field ? `as in ${option.field}` : ""}
+              />
             )}
             sx={{ flex: 1 }}
           />
@@ -39,7 +44,11 @@ export function OptionRows({ options, columns, onChange }: OptionRowsProps) {
           </Button>
         </Box>
       ))}
-      <Button size="small" sx={{ justifySelf: "start" }} onClick={() => onChange([...options, { name: `Option ${options.length + 1}`, column: "" }])}>
+      <Button
+        size="small"
+        sx={{ justifySelf: "start" }}
+        onClick={() => onChange([...options, { name: `Option ${options.length + 1}`, column: "" }])}
+      >
         Add an option
       </Button>
     </Box>

@@ -2,7 +2,9 @@
  *  itself; up and down it follows the row it is told to begin with. */
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 
+/** Height of a row, in pixels. */
 export const ROW = 26;
+/** Height of a sheet's head, in pixels. */
 export const HEAD = 28;
 const NUMBERS = 56;
 
@@ -36,6 +38,7 @@ interface SheetProps {
   onRow: (index: number, column: string) => void;
 }
 
+/** One pane of rows, drawn from the scroll position that both panes share. */
 export function Sheet(props: SheetProps) {
   const { columns, height, first, shift, total, lit } = props;
   const box = useRef<HTMLDivElement>(null);

@@ -2,8 +2,10 @@
  *  order. */
 import Autocomplete from "@mui/material/Autocomplete";
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Chip from "@mui/material/Chip";
 import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Part } from "../../api/hooks";
 
@@ -12,6 +14,8 @@ interface SourceEditorProps {
   fields?: string[];
   parts: Part[];
   onChange: (parts: Part[], said: string) => void;
+  /** A column in place of what is there, with the steps that it needs. */
+  onColumn: (column: string) => void;
 }
 
 interface Choice {
@@ -35,8 +39,24 @@ function labelOf(part: Part): string {
   return `“${part.text}”`;
 }
 
-export function SourceEditor({ columns, fields = [], parts, onChange }: SourceEditorProps) {
+/** What a fill is written from: columns, own text, other fields, facts. */
+export function SourceEditor({ columns, fields = [], parts, onChange, onColumn }: SourceEditorProps) {
   const [typed, setTyped] = useState("");
+  const [asked, setAsked] = useState<Choice | null>(null);
+  const choose = (choice: Choice) => {
+    if (parts.length) setAsked(choice);
+    else if (choice.part.column) onColumn(choice.part.column);
+    else onChange([choice.part], `filled from ${choice.label}`);
+  };
+  const behind = (choice: Choice) => {
+    setAsked(null);
+    onChange([...parts, choice.part], `added '${choice.label}'`);
+  };
+  const instead = (choice: Choice) => {
+    setAsked(null);
+    if (choice.part.column) onColumn(choice.part.column);
+    else onChange([choice.part], `filled from ${choice.label}`);
+  };
   const addText = () => {
     if (!typed) return;
     onChange([...parts, { text: typed }], `added the text '${typed}'`);
@@ -73,13 +93,13 @@ export function SourceEditor({ columns, fields = [], parts, onChange }: SourceEd
           blurOnSelect
           clearOnBlur
           key={parts.length}
-          onChange={(_, choice) => choice && onChange([...parts, choice.part], `added '${choice.label}'`)}
+          onChange={(_, choice) => choice && choose(choice)}
           renderInput={(params) => (
-            <TextField {...params} placeholder={parts.length ? "and a column" : "a column"} />
+            <TextField {...params} placeholder={parts.length ? "another column" : "a column"} />
           )}
           slotProps={{ popper: { sx: { minWidth: 240 } } }}
           sx={{ flex: 1 }}
-          aria-label="Add a column"
+          aria-label="Choose a column"
         />
         <TextField
           placeholder={parts.length ? "and own text" : "or own text"}
@@ -91,6 +111,23 @@ export function SourceEditor({ columns, fields = [], parts, onChange }: SourceEd
           sx={{ flex: 1 }}
         />
       </Box>
+      {asked && (
+        <Box
+          role="group"
+          aria-label={`Where ${asked.label} goes`}
+          sx={{ display: "flex", gap: 0.5, mt: 0.75, alignItems: "center" }}
+        >
+          <Typography variant="body2" sx={{ flex: 1 }} noWrap>
+            {asked.label}
+          </Typography>
+          <Button variant="contained" autoFocus onClick={() => instead(asked)}>
+            Use instead
+          </Button>
+          <Button variant="outlined" color="inherit" onClick={() => behind(asked)}>
+            Write behind
+          </Button>
+        </Box>
+      )}
     </Box>
   );
 }

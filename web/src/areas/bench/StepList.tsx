@@ -27,6 +27,7 @@ interface StepListProps {
   onChange: (steps: Step[], label: string) => void;
 }
 
+/** The steps of a fill in their order; each may be set, moved, switched off. */
 export function StepList({ steps, stages, supplier, fieldLabel, place, onChange }: StepListProps) {
   const [open, setOpen] = useState<number | null>(null);
   // Stages stand for steps that are on; the first is the source, the last what is kept.
@@ -81,7 +82,12 @@ export function StepList({ steps, stages, supplier, fieldLabel, place, onChange 
                 />
                 <Typography variant="caption">on</Typography>
                 <Box sx={{ flex: 1 }} />
-                <IconButton size="small" aria-label="Earlier" disabled={index === 0} onClick={() => move(index, -1)}>
+                <IconButton
+                  size="small"
+                  aria-label="Earlier"
+                  disabled={index === 0}
+                  onClick={() => move(index, -1)}
+                >
                   <ArrowUpward fontSize="inherit" />
                 </IconButton>
                 <IconButton
@@ -124,18 +130,35 @@ export function StepList({ steps, stages, supplier, fieldLabel, place, onChange 
 /** What a step does to all rows, where it does anything worth a word. */
 function EffectLine({ effect }: { effect: Schemas["Effect"] | null | undefined }) {
   if (!effect) return null;
-  const said = [`changes ${effect.changed.toLocaleString("en")}`, `${effect.distinct.toLocaleString("en")} different after`];
+  const said = [
+    `changes ${effect.changed.toLocaleString("en")}`,
+    `${effect.distinct.toLocaleString("en")} different after`,
+  ];
   if (effect.failed) said.splice(1, 0, `fails on ${effect.failed.toLocaleString("en")}`);
   return (
-    <Typography variant="caption" color={effect.failed ? "error" : "textSecondary"} component="div" sx={{ mt: 0.5 }}>
+    <Typography
+      variant="caption"
+      color={effect.failed ? "error" : "textSecondary"}
+      component="div"
+      sx={{ mt: 0.5 }}
+    >
       Over all rows: {said.join(" · ")}
     </Typography>
   );
 }
 
-const show = (value: string | null | undefined) => (value === null || value === undefined ? "∅" : value || "''");
+const show = (value: string | null | undefined) =>
+  value === null || value === undefined ? "∅" : value || "''";
 
-function StageLine({ label, value, strong }: { label: string; value: string | null | undefined; strong?: boolean }) {
+function StageLine({
+  label,
+  value,
+  strong,
+}: {
+  label: string;
+  value: string | null | undefined;
+  strong?: boolean;
+}) {
   return (
     <Box
       sx={{
@@ -151,7 +174,12 @@ function StageLine({ label, value, strong }: { label: string; value: string | nu
       <Typography variant="caption" color="textSecondary" sx={{ flex: 1 }}>
         {label}
       </Typography>
-      <Typography className="mono" noWrap sx={{ maxWidth: 230, fontWeight: strong ? 700 : 400 }} title={value ?? ""}>
+      <Typography
+        className="mono"
+        noWrap
+        sx={{ maxWidth: 230, fontWeight: strong ? 700 : 400 }}
+        title={value ?? ""}
+      >
         {show(value)}
       </Typography>
     </Box>

@@ -5,12 +5,13 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import Switch from "@mui/material/Switch";
 import TextField from "@mui/material/TextField";
-import { useState } from "react";
 import type { Step } from "../../api/hooks";
 import { FormulaEditor, type FormulaPlace } from "./FormulaEditor";
 import { LookupChoice } from "./LookupChoice";
 import { OptionRows, type Option } from "./OptionRows";
-import { formOf, setting, UNITS, withSetting, type InputKind, type StepInput } from "./steps";
+import { UNITS, type InputKind, type StepInput } from "./inputs";
+import { Typed } from "../../components/Typed";
+import { formOf, setting, withSetting } from "./steps";
 
 interface StepSettingsProps {
   step: Step;
@@ -19,6 +20,7 @@ interface StepSettingsProps {
   onChange: (step: Step) => void;
 }
 
+/** What can be set of one step. */
 export function StepSettings({ step, place, onChange }: StepSettingsProps) {
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, pt: 0.75 }}>
@@ -47,12 +49,17 @@ const WIDTHS: Partial<Record<InputKind, number>> = { number: 120, decimal: 104, 
 
 /** What typed text means for a kind of setting; undefined where it is none. */
 function meaning(kind: InputKind, key: string, text: string): unknown {
+  if (kind === "number" && key === "pivot" && !text.trim()) return null;
   if (kind === "number") return /^-?\d+$/.test(text.trim()) ? Number(text) : undefined;
   if (kind === "decimal") {
     if (!text.trim()) return ["least", "most"].includes(key) ? null : undefined;
     return /^-?\d+([.,]\d+)?$/.test(text.trim()) ? text.trim().replace(",", ".") : undefined;
   }
-  if (kind === "words") return text.split(",").map((w) => w.trim()).filter(Boolean);
+  if (kind === "words")
+    return text
+      .split(",")
+      .map((w) => w.trim())
+      .filter(Boolean);
   return text === "" && MAY_NOT_BE_EMPTY.has(key) ? undefined : text;
 }
 
@@ -64,13 +71,22 @@ function Setting({ input, place, value, onChange }: SettingProps) {
   if (input.kind === "switch")
     return (
       <FormControlLabel
-        control={<Switch size="small" checked={Boolean(value)} onChange={(e) => onChange(e.target.checked)} />}
+        control={
+          <Switch size="small" checked={Boolean(value)} onChange={(e) => onChange(e.target.checked)} />
+        }
         label={input.label}
         slotProps={{ typography: { variant: "caption" } }}
       />
     );
-  if (input.kind === "value_table" || input.kind === "category_table" || input.kind === "ladder" || input.kind === "chain")
-    return <LookupChoice kind={input.kind} label={input.label} value={String(value ?? "")} onChange={onChange} />;
+  if (
+    input.kind === "value_table" ||
+    input.kind === "category_table" ||
+    input.kind === "ladder" ||
+    input.kind === "chain"
+  )
+    return (
+      <LookupChoice kind={input.kind} label={input.label} value={String(value ?? "")} onChange={onChange} />
+    );
   if (input.kind === "column")
     return (
       <Autocomplete
@@ -83,7 +99,8 @@ function Setting({ input, place, value, onChange }: SettingProps) {
     );
   if (input.kind === "choice" || input.kind === "unit") {
     const units: [string, string][] = UNITS.map((u) => [u, u]);
-    const options = input.options ?? (input.key === "stated" ? [["", "none"] as [string, string], ...units] : units);
+    const options =
+      input.options ?? (input.key === "stated" ? [["", "none"] as [string, string], ...units] : units);
     return (
       <TextField
         select
@@ -107,27 +124,4 @@ function Setting({ input, place, value, onChange }: SettingProps) {
     if (meant !== undefined) onChange(meant);
   };
   return <Typed label={input.label} value={shown} width={WIDTHS[input.kind] ?? 165} onDone={done} />;
-}
-
-interface TypedProps {
-  label: string;
-  value: string;
-  width: number;
-  onDone: (text: string) => void;
-}
-
-export function Typed({ label, value, width, onDone }: TypedProps) {
-  const [text, setText] = useState(value);
-  const done = (now: string) => now !== value && onDone(now);
-  return (
-    <TextField
-      label={label}
-      value={text}
-      sx={{ width }}
-      onChange={(e) => setText(e.target.value)}
-      onBlur={(e) => done(e.target.value)}
-      onKeyDown={(e) => e.key === "Enter" && done((e.target as HTMLInputElement).value)}
-      slotProps={{ inputLabel: { shrink: true } }}
-    />
-  );
 }

@@ -19,6 +19,7 @@ interface StepsMenuProps {
   edits: Edits;
 }
 
+/** The steps there are, by group. */
 export function StepsMenu({ bench, name, fill, edits }: StepsMenuProps) {
   const store = useStoreId();
   const undo = useUndo();
@@ -44,7 +45,11 @@ export function StepsMenu({ bench, name, fill, edits }: StepsMenuProps) {
         }),
       );
       await queries.invalidateQueries({ queryKey: ["lookups"] });
-      await edits.setFill(name, { ...fill, steps: [{ do: "chain", chain: saved.trim() }] }, `Steps saved as '${saved.trim()}'`);
+      await edits.setFill(
+        name,
+        { ...fill, steps: [{ do: "chain", chain: saved.trim() }] },
+        `Steps saved as '${saved.trim()}'`,
+      );
       setSaved("");
     } catch (error) {
       undo.failed(error);
@@ -57,9 +62,17 @@ export function StepsMenu({ bench, name, fill, edits }: StepsMenuProps) {
       <Button color="inherit" aria-haspopup="menu" onClick={(e) => setAnchor(e.currentTarget)}>
         Copy or save these steps
       </Button>
-      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} slotProps={{ paper: { sx: { maxHeight: 380 } } }}>
+      <Menu
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        slotProps={{ paper: { sx: { maxHeight: 380 } } }}
+      >
         {!nested && (
-          <Box sx={{ display: "flex", gap: 1, px: 1.5, py: 0.5 }} onKeyDown={(e) => e.key !== "Escape" && e.stopPropagation()}>
+          <Box
+            sx={{ display: "flex", gap: 1, px: 1.5, py: 0.5 }}
+            onKeyDown={(e) => e.key !== "Escape" && e.stopPropagation()}
+          >
             <TextField
               placeholder="save under a name"
               value={saved}

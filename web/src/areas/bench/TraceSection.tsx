@@ -6,6 +6,7 @@ import { Part } from "../../components/Panel";
 import { Failure } from "../../components/states";
 import { TraceView } from "../../components/Trace";
 
+/** The way of the value in hand, from its source cell. */
 export function TraceSection({ path }: { path: BenchCell }) {
   const [open, setOpen] = useState(false);
   const traced = useBenchTrace(path, open);

@@ -24,11 +24,16 @@ interface TwinProps {
   onField: (name: string) => void;
 }
 
+/** What arrives above, what the store gets below: the same rows. */
 export function TwinSheets(props: TwinProps) {
   const { bench, hand, onHand } = props;
   const [total, setTotal] = useState(bench.rows);
   // The rows of one pane travel; all else is the other pane, headings and scroll bars.
-  const { box, size, height, first, shift, onScroll, begin } = useTallScroll(total, ROW, (all) => all - paneOf(all) + HEAD + BAR);
+  const { box, size, height, first, shift, onScroll, begin } = useTallScroll(
+    total,
+    ROW,
+    (all) => all - paneOf(all) + HEAD + BAR,
+  );
   const half = paneOf(size);
   const capacity = Math.max(1, Math.floor((half - HEAD - BAR) / ROW));
   const rows = useRows(props.query, first, capacity + 1);

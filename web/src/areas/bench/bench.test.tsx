@@ -1,10 +1,11 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import type { BenchState, Crosswalk, Step } from "../../api/hooks";
+import type { Assumption, BenchState, Crosswalk, Step } from "../../api/hooks";
 import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
 import { bench, column, state } from "../../test/samples";
+import { AssumptionRow } from "./Assumptions";
 import { ColumnPanel } from "./ColumnPanel";
 import { FieldList } from "./FieldList";
 import { OptionRows } from "./OptionRows";
@@ -24,7 +25,14 @@ describe("the list of fields", () => {
       state("spare_1", {}, { spare: true }),
     ];
     draw(
-      <FieldList bench={bench({ fields })} chosen="sku" handValue={(f) => (f === "sku" ? "QP-1" : null)} onChoose={chosen} onAcceptAll={accept} onPurpose={() => undefined} />,
+      <FieldList
+        bench={bench({ fields })}
+        chosen="sku"
+        handValue={(f) => (f === "sku" ? "QP-1" : null)}
+        onChoose={chosen}
+        onAcceptAll={accept}
+        onPurpose={() => undefined}
+      />,
     );
     const sku = screen.getByRole("option", { name: /Sku/ });
     expect(sku).toHaveAttribute("aria-selected", "true");
@@ -43,7 +51,10 @@ describe("the list of fields", () => {
 describe("the options of a variant", () => {
   it("are named by hand or by a column, added and removed", async () => {
     const change = vi.fn();
-    const options = [{ name: "Size", column: "w" }, { name_column: "kind", column: "v" }];
+    const options = [
+      { name: "Size", column: "w" },
+      { name_column: "kind", column: "v" },
+    ];
     draw(<OptionRows options={options} columns={["w", "v", "kind"]} onChange={change} />);
     const second = within(screen.getByRole("group", { name: "Option 2" }));
     expect(second.getByLabelText("name")).toHaveValue("[kind]");
@@ -61,14 +72,87 @@ describe("the options of a variant", () => {
 describe("the source of a fill", () => {
   it("is put together from columns and own text, and taken apart", async () => {
     const change = vi.fn();
-    draw(<SourceEditor columns={["Brand", "Name"]} parts={[{ column: "Brand" }, { text: ", " }]} onChange={change} />);
+    const instead = vi.fn();
+    draw(
+      <SourceEditor
+        columns={["Brand", "Name"]}
+        parts={[{ column: "Brand" }, { text: ", " }]}
+        onChange={change}
+        onColumn={instead}
+      />,
+    );
     await userEvent.type(screen.getByLabelText("Own text"), "new{Enter}");
-    expect(change).toHaveBeenLastCalledWith([{ column: "Brand" }, { text: ", " }, { text: "new" }], expect.any(String));
+    expect(change).toHaveBeenLastCalledWith(
+      [{ column: "Brand" }, { text: ", " }, { text: "new" }],
+      expect.any(String),
+    );
     await userEvent.click(screen.getByRole("combobox"));
     await userEvent.click(screen.getByRole("option", { name: "Name" }));
-    expect(change).toHaveBeenLastCalledWith([{ column: "Brand" }, { text: ", " }, { column: "Name" }], expect.any(String));
-    await userEvent.click(within(screen.getByText("Brand").parentElement as HTMLElement).getByTestId("CancelIcon"));
+    expect(change).toHaveBeenCalledTimes(1); // a filled field asks first
+    await userEvent.click(screen.getByRole("button", { name: "Write behind" }));
+    expect(change).toHaveBeenLastCalledWith(
+      [{ column: "Brand" }, { text: ", " }, { column: "Name" }],
+      expect.any(String),
+    );
+    await userEvent.click(
+      within(screen.getByText("Brand").parentElement as HTMLElement).getByTestId("CancelIcon"),
+    );
     expect(change).toHaveBeenLastCalledWith([{ text: ", " }], "took out 'Brand'");
+    expect(instead).not.toHaveBeenCalled();
+    await userEvent.click(screen.getByRole("combobox"));
+    await userEvent.click(screen.getByRole("option", { name: "Name" }));
+    await userEvent.click(screen.getByRole("button", { name: "Use instead" }));
+    expect(instead).toHaveBeenCalledWith("Name");
+  });
+
+  it("takes a column for an empty field at once, with the steps it needs", async () => {
+    const change = vi.fn();
+    const column = vi.fn();
+    draw(<SourceEditor columns={["Brand", "Name"]} parts={[]} onChange={change} onColumn={column} />);
+    await userEvent.click(screen.getByRole("combobox"));
+    await userEvent.click(screen.getByRole("option", { name: "Name" }));
+    expect(column).toHaveBeenCalledWith("Name");
+    expect(change).not.toHaveBeenCalled();
+  });
+});
+
+describe("what a fill takes for granted", () => {
+  const row = (more: Partial<Assumption>, onState: (choice: string) => void) =>
+    draw(
+      <AssumptionRow
+        assumption={{ about: "unit", says: "read as g", choice: "g", state: "taken", ...more }}
+        choices={["g", "kg"]}
+        onState={onState}
+      />,
+    );
+
+  it("is shown with its evidence, and changed on demand", async () => {
+    const stated = vi.fn();
+    row({}, stated);
+    expect(screen.getByText("read as g")).toBeVisible();
+    expect(screen.queryByRole("combobox")).toBeNull();
+    await userEvent.click(screen.getByRole("button", { name: "Change" }));
+    await userEvent.click(screen.getByRole("combobox"));
+    await userEvent.click(screen.getByRole("option", { name: "kg" }));
+    await userEvent.click(screen.getByRole("button", { name: "Answer" }));
+    expect(stated).toHaveBeenCalledWith("kg");
+  });
+
+  it("asks at once while nothing settles it", async () => {
+    const stated = vi.fn();
+    row({ state: "open", says: "nothing says in which unit it is" }, stated);
+    expect(screen.getByLabelText("waits for an answer")).toBeVisible();
+    await userEvent.click(screen.getByRole("button", { name: "Answer" }));
+    expect(stated).toHaveBeenCalledWith("g");
+  });
+
+  it("takes any currency by its code", async () => {
+    const stated = vi.fn();
+    row({ about: "currency", choice: "", state: "open" }, stated);
+    await userEvent.clear(screen.getByRole("combobox"));
+    await userEvent.type(screen.getByRole("combobox"), "isk");
+    await userEvent.click(screen.getByRole("button", { name: "Answer" }));
+    expect(stated).toHaveBeenCalledWith("ISK");
   });
 });
 
@@ -77,7 +161,16 @@ describe("the steps of a fill", () => {
   const stages = ["a", "b", "c", "d"].map((value) => ({ label: "", value }));
   const place = { feed: 1, delivery: 1, row: 1, value: null, columns: ["A"], fields: [] };
   const show = (change: (steps: Step[]) => void) =>
-    draw(<StepList steps={steps} stages={stages} supplier="Quarrow Pigments" fieldLabel="Colour" place={place} onChange={change} />);
+    draw(
+      <StepList
+        steps={steps}
+        stages={stages}
+        supplier="Quarrow Pigments"
+        fieldLabel="Colour"
+        place={place}
+        onChange={change}
+      />,
+    );
 
   it("stand beside the value each has made; one that is off makes none", () => {
     show(vi.fn());
@@ -111,7 +204,13 @@ describe("an arriving column", () => {
     const edits = { setFill: vi.fn().mockResolvedValue(undefined), park: vi.fn(), leaveOut: vi.fn() };
     const columns = [column("ArtNo", { odd: ["3 with blanks at an end"], looks_like: "digits" })];
     draw(
-      <ColumnPanel bench={bench({ columns })} name="ArtNo" edits={edits as unknown as Edits} onField={vi.fn()} onClose={vi.fn()} />,
+      <ColumnPanel
+        bench={bench({ columns })}
+        name="ArtNo"
+        edits={edits as unknown as Edits}
+        onField={vi.fn()}
+        onClose={vi.fn()}
+      />,
     );
     expect(screen.getByText(/10 of 10 \(100 %\)/)).toBeInTheDocument();
     expect(screen.getByText(/3 with blanks/)).toBeInTheDocument();
@@ -178,7 +277,11 @@ describe("edits", () => {
   });
 
   it("that the server refuses are told, and nothing is pushed for undo", async () => {
-    new FakeServer().on("PUT /api/v1/feeds/1/draft", () => ({ title: "No", status: 409, detail: "edited elsewhere" }));
+    new FakeServer().on("PUT /api/v1/feeds/1/draft", () => ({
+      title: "No",
+      status: 409,
+      detail: "edited elsewhere",
+    }));
     const edits = start();
     await edits.setFill("name", constant("a"), "one");
     expect(await screen.findByText("edited elsewhere")).toBeInTheDocument();

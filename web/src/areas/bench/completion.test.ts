@@ -2,7 +2,13 @@ import { describe, expect, it } from "vitest";
 import { offersAt } from "./completion";
 
 const functions = ["ROUND", "ROUNDUP", "IF"].map((name) => ({
-  name, group: "number", usage: `${name}(a)`, help: "", example: "", result: "", standard: true,
+  name,
+  group: "number",
+  usage: `${name}(a)`,
+  help: "",
+  example: "",
+  result: "",
+  standard: true,
 }));
 const at = (text: string) => offersAt(text, text.length, ["Stock", "A ] b"], ["price"], functions);
 

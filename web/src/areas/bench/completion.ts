@@ -15,6 +15,7 @@ export interface Offers {
 
 const MOST = 8;
 
+/** What may be typed at the place of the cursor. */
 export function offersAt(
   text: string,
   caret: number,

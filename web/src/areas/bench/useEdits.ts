@@ -3,14 +3,33 @@
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { api, take } from "../../api/client";
-import { feedKey, putDraft, type BenchState, type Crosswalk, type Fill } from "../../api/hooks";
+import {
+  feedKey,
+  makeFill,
+  postAssumption,
+  putDraft,
+  type Assumption,
+  type BenchState,
+  type Crosswalk,
+  type Fill,
+  type Suggestion,
+} from "../../api/hooks";
 import { useUndo } from "../../shell/undo";
-import { SURE } from "./FieldList";
 
 export interface Edits {
+  /** Fills a field from a column, with the steps that its values need. */
+  fillFrom: (field: string, column: string, label: string) => Promise<void>;
+  /** A person's word for what the fills of these fields take for granted. */
+  state: (fields: string[], about: Assumption["about"], choice: string) => Promise<void>;
   setFill: (field: string, fill: Fill | null, label: string) => Promise<void>;
   park: (column: string, label: string) => Promise<void>;
   leaveOut: (column: string, out: boolean) => Promise<void>;
+  /** Leaves many columns out together; those that something uses stay as they are. */
+  leaveOutAll: (columns: string[]) => Promise<void>;
+  /** Parks many columns together, if so many spare fields are free. */
+  parkAll: (columns: string[]) => Promise<void>;
+  /** Takes many suggestions together. */
+  fillAll: (suggestions: Suggestion[]) => Promise<void>;
   acceptAll: () => Promise<void>;
   /** Whether the feed brings products, or only completes those in the catalog. */
   onlyCompletes: (only: boolean) => Promise<void>;
@@ -38,17 +57,18 @@ async function show(queries: QueryClient, state: BenchState) {
       queryKey: feedKey(state.feed_id),
       predicate: (query) => query.queryKey[2] !== "bench",
     }),
-    queries.invalidateQueries({ queryKey: ["arrivals"] }),
+    // What waits elsewhere is asked for when that place is opened, not with every edit.
+    queries.invalidateQueries({ queryKey: ["arrivals"], refetchType: "none" }),
   ]);
 }
 
+/** The edits of one bench. */
 export function useEdits(bench: BenchState): Edits {
   const queries = useQueryClient();
   const undo = useUndo();
   return useMemo(() => {
     const feed = bench.feed_id;
-    const newest = () =>
-      queries.getQueryData<BenchState>(benchKey(bench, bench.delivery_id)) ?? bench;
+    const newest = () => queries.getQueryData<BenchState>(benchKey(bench, bench.delivery_id)) ?? bench;
 
     const send = (work: (now: BenchState) => Promise<BenchState>, label: string) =>
       inTurn(feed, async () => {
@@ -64,10 +84,7 @@ export function useEdits(bench: BenchState): Edits {
     const restore = async (crosswalk: Crosswalk) =>
       show(queries, await putDraft(feed, crosswalk, newest().revision, bench.delivery_id));
     const save = (change: Change, label: string) =>
-      send(
-        (now) => putDraft(feed, change(now.crosswalk, now), now.revision, now.delivery_id),
-        label,
-      );
+      send((now) => putDraft(feed, change(now.crosswalk, now), now.revision, now.delivery_id), label);
 
     return {
       setFill: (field, fill, label) =>
@@ -77,6 +94,17 @@ export function useEdits(bench: BenchState): Edits {
           else delete fills[field];
           return { ...crosswalk, fills };
         }, label),
+      fillFrom: (field, column, label) =>
+        send(async (now) => {
+          const fill = await makeFill(feed, field, column, now.delivery_id);
+          const crosswalk = { ...now.crosswalk, fills: { ...now.crosswalk.fills, [field]: fill } };
+          return putDraft(feed, crosswalk, now.revision, now.delivery_id);
+        }, label),
+      state: (fields, about, choice) =>
+        send(
+          (now) => postAssumption(feed, now.delivery_id, { fields, about, choice, revision: now.revision }),
+          choice ? `Read as ${choice}` : "As it is",
+        ),
       park: (column, label) => save((crosswalk, now) => parked(crosswalk, now, column), label),
       leaveOut: (column, out) =>
         save(
@@ -86,6 +114,18 @@ export function useEdits(bench: BenchState): Edits {
           },
           out ? `'${column}' is left out` : `'${column}' is open again`,
         ),
+      leaveOutAll: (columns) =>
+        save((crosswalk, now) => {
+          const open = columns.filter((column) => now.undecided.includes(column));
+          return { ...crosswalk, left_out: [...(crosswalk.left_out ?? []), ...open] };
+        }, `${columns.length} columns are left out`),
+      parkAll: (columns) =>
+        save((crosswalk, now) => parkedAll(crosswalk, now, columns), `Parked ${columns.length} columns`),
+      fillAll: (suggestions) =>
+        save((crosswalk) => {
+          const fills = Object.fromEntries(suggestions.map((s) => [s.field, s.fill]));
+          return { ...crosswalk, fills: { ...crosswalk.fills, ...fills } };
+        }, `Took ${suggestions.length} suggestions`),
       onlyCompletes: (only) =>
         save(
           (crosswalk) => ({ ...crosswalk, only_completes: only }),
@@ -97,7 +137,7 @@ export function useEdits(bench: BenchState): Edits {
             take(
               api.POST("/api/v1/feeds/{feed_id}/suggestions/accept", {
                 params: { path: { feed_id: feed }, query: { delivery_id: bench.delivery_id } },
-                body: { least: SURE },
+                body: {},
               }),
             ),
           "Accepted the sure suggestions",
@@ -117,13 +157,20 @@ export function forgotten(crosswalk: Crosswalk, column: string): Crosswalk {
   };
 }
 
+function parkedAll(crosswalk: Crosswalk, bench: BenchState, columns: string[]): Crosswalk {
+  const used = new Set([...Object.values(crosswalk.parked ?? {}), ...Object.keys(crosswalk.fills ?? {})]);
+  const free = bench.fields.filter((f) => f.field.spare && !used.has(f.field.name)).length;
+  if (free < columns.length) {
+    const left = free === 0 ? "No spare field is" : `Only ${free} spare fields are`;
+    throw new Error(`${left} free for ${columns.length} columns; leave some out, or add some under Store.`);
+  }
+  return columns.reduce((next, column) => parked(next, bench, column), crosswalk);
+}
+
 function parked(crosswalk: Crosswalk, bench: BenchState, column: string): Crosswalk {
-  const used = new Set([
-    ...Object.values(crosswalk.parked ?? {}),
-    ...Object.keys(crosswalk.fills ?? {}),
-  ]);
+  const used = new Set([...Object.values(crosswalk.parked ?? {}), ...Object.keys(crosswalk.fills ?? {})]);
   const spare = bench.fields.find((f) => f.field.spare && !used.has(f.field.name));
-  if (!spare) throw new Error("No spare field is free; leave the column out, or free one.");
+  if (!spare) throw new Error("No spare field is free; leave the column out, or add one under Store.");
   const next = forgotten(crosswalk, column);
   return { ...next, parked: { ...next.parked, [column]: spare.field.name } };
 }

@@ -1,6 +1,6 @@
 /** The rows around the place in view, fetched in pages; what is not here yet is undefined. */
 import { keepPreviousData, useQueries } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useDebounce } from "use-debounce";
 import { api, take } from "../../api/client";
 import { feedKey, type Window } from "../../api/hooks";
 
@@ -33,13 +33,9 @@ export interface Rows {
   pending: boolean;
 }
 
+/** The rows in view, fetched once the scrolling rests. */
 export function useRows(query: RowsQuery, first: number, count: number): Rows {
-  const [page, setPage] = useState(0);
-  const wanted = Math.floor(first / PAGE);
-  useEffect(() => {
-    const timer = setTimeout(() => setPage(wanted), REST);
-    return () => clearTimeout(timer);
-  }, [wanted]);
+  const [page] = useDebounce(Math.floor(first / PAGE), REST);
   const straddles = (first % PAGE) + count > PAGE;
   const pages = straddles ? [page, page + 1] : [page];
   const found = useQueries({

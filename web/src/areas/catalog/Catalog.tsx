@@ -7,19 +7,19 @@ import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import TableSortLabel from "@mui/material/TableSortLabel";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { useSchema, useStoreTree } from "../../api/hooks";
+import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count, pictureAddress } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 
 const PAGE = 100;
 
+/** The store's products by category, found by text, sorted by a field. */
 export function Catalog() {
   const store = useStoreId();
   const [params, setParams] = useSearchParams();
@@ -50,12 +50,29 @@ export function Catalog() {
   const all = tree.data.categories.filter((c) => c.depth === 0).reduce((n, c) => n + c.count, 0);
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
-      <Box component="nav" aria-label="Categories" sx={{ width: 270, flex: "none", borderRight: 1, borderColor: "divider", overflowY: "auto" }}>
-        <Branch label="All products" depth={0} n={all} chosen={!category} onChoose={() => set({ category: "" })} />
+      <Box
+        component="nav"
+        aria-label="Categories"
+        sx={{ width: 270, flex: "none", borderRight: 1, borderColor: "divider", overflowY: "auto" }}
+      >
+        <Branch
+          label="All products"
+          depth={0}
+          n={all}
+          chosen={!category}
+          onChoose={() => set({ category: "" })}
+        />
         {tree.data.categories
           .filter((c) => c.path || c.count)
           .map((c) => (
-            <Branch key={c.path} label={c.label || "without a category"} depth={c.depth} n={c.count} chosen={c.path === category} onChoose={() => set({ category: c.path })} />
+            <Branch
+              key={c.path}
+              label={c.label || "without a category"}
+              depth={c.depth}
+              n={c.count}
+              chosen={c.path === category}
+              onChoose={() => set({ category: c.path })}
+            />
           ))}
       </Box>
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
@@ -67,13 +84,27 @@ export function Catalog() {
             {count(products.data.total, "product", "products")}
           </Typography>
           <Box sx={{ flex: 1 }} />
-          <Search value={search} onChange={(text) => set({ search: text })} />
+          <SearchField
+            label="Find products"
+            placeholder="Find a SKU or name"
+            width={200}
+            value={search}
+            onSearch={(text) => set({ search: text })}
+          />
           <Pager total={products.data.total} page={page} onPage={(p) => set({ page: String(p) })} />
         </Box>
         {products.data.products.length ? (
-          <Products store={store} found={products.data.products} sort={sort} descending={descending} onSort={(s) => set({ sort: s, down: s === sort && !descending ? "1" : "0" })} />
+          <Products
+            store={store}
+            found={products.data.products}
+            sort={sort}
+            descending={descending}
+            onSort={(s) => set({ sort: s, down: s === sort && !descending ? "1" : "0" })}
+          />
         ) : (
-          <Nothing title="No products here">{search ? "Nothing fits what you typed." : "This category is empty."}</Nothing>
+          <Nothing title="No products here">
+            {search ? "Nothing fits what you typed." : "This category is empty."}
+          </Nothing>
         )}
       </Box>
     </Box>
@@ -90,22 +121,18 @@ interface BranchProps {
 
 function Branch({ label, depth, n, chosen, onChoose }: BranchProps) {
   return (
-    <button type="button" className={`ledger-row${chosen ? " chosen" : ""}`} onClick={onChoose} aria-current={chosen} style={{ paddingLeft: 12 + depth * 16 }}>
-      <span className="clip" style={{ flex: 1, opacity: n ? 1 : 0.55 }}>{label}</span>
+    <button
+      type="button"
+      className={`ledger-row${chosen ? " chosen" : ""}`}
+      onClick={onChoose}
+      aria-current={chosen}
+      style={{ paddingLeft: 12 + depth * 16 }}
+    >
+      <span className="clip" style={{ flex: 1, color: n ? undefined : "var(--mui-palette-text-secondary)" }}>
+        {label}
+      </span>
       <span className="quiet">{n ? n.toLocaleString("en") : ""}</span>
     </button>
-  );
-}
-
-function Search({ value, onChange }: { value: string; onChange: (text: string) => void }) {
-  const [typed, setTyped] = useState(value);
-  useEffect(() => {
-    const timer = setTimeout(() => typed !== value && onChange(typed), 250);
-    return () => clearTimeout(timer);
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- only typing starts the clock
-  }, [typed]);
-  return (
-    <TextField placeholder="Find a SKU or name" value={typed} onChange={(e) => setTyped(e.target.value)} slotProps={{ htmlInput: { "aria-label": "Find products" } }} sx={{ width: 200 }} />
   );
 }
 
@@ -141,10 +168,16 @@ function Products({ store, found, sort, descending, onSort }: ProductsProps) {
   const fields = schema.data?.product_schema.fields ?? [];
   const role = (r: string) => fields.find((f) => f.role === r);
   const picture = role("picture") ?? role("pictures");
-  const numbers = [role("cost"), role("price"), role("list_price"), role("stock")].filter((f) => f !== undefined);
+  const numbers = [role("cost"), role("price"), role("list_price"), role("stock")].filter(
+    (f) => f !== undefined,
+  );
   const head = (key: string, label: string, right = false) => (
     <TableCell key={key} align={right ? "right" : "left"}>
-      <TableSortLabel active={sort === key} direction={descending ? "desc" : "asc"} onClick={() => onSort(key)}>
+      <TableSortLabel
+        active={sort === key}
+        direction={descending ? "desc" : "asc"}
+        onClick={() => onSort(key)}
+      >
         {label}
       </TableSortLabel>
     </TableCell>
@@ -164,19 +197,44 @@ function Products({ store, found, sort, descending, onSort }: ProductsProps) {
         </TableHead>
         <TableBody>
           {found.map((p) => (
-            <TableRow key={p.key} hover sx={{ cursor: "pointer" }} onClick={() => void navigate(encodeURIComponent(p.key))}>
+            <TableRow
+              key={p.key}
+              hover
+              sx={{ cursor: "pointer" }}
+              onClick={() => void navigate(encodeURIComponent(p.key))}
+            >
               <TableCell sx={{ p: 0.25 }}>
                 <Thumb address={pictureAddress(picture && p.content[picture.name]?.split(" | ")[0])} />
               </TableCell>
               <TableCell className="mono">
-                <Link to={encodeURIComponent(p.key)} onClick={(e) => e.stopPropagation()}>{p.key}</Link>
+                <Link to={encodeURIComponent(p.key)} onClick={(e) => e.stopPropagation()}>
+                  {p.key}
+                </Link>
               </TableCell>
-              <TableCell sx={{ maxWidth: 300, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>{p.title}</TableCell>
-              <TableCell sx={{ maxWidth: 190, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", color: "text.secondary" }} title={p.category}>
+              <TableCell
+                sx={{ maxWidth: 300, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
+              >
+                {p.title}
+              </TableCell>
+              <TableCell
+                sx={{
+                  maxWidth: 190,
+                  overflow: "hidden",
+                  textOverflow: "ellipsis",
+                  whiteSpace: "nowrap",
+                  color: "text.secondary",
+                }}
+                title={p.category}
+              >
                 {p.category.split(" > ").at(-1)}
               </TableCell>
               {numbers.map((f) => (
-                <TableCell key={f.name} align="right" className="mono" sx={{ fontWeight: f.role === "price" ? 700 : 400 }}>
+                <TableCell
+                  key={f.name}
+                  align="right"
+                  className="mono"
+                  sx={{ fontWeight: f.role === "price" ? 700 : 400 }}
+                >
                   {p.content[f.name]}
                 </TableCell>
               ))}
@@ -191,5 +249,14 @@ function Products({ store, found, sort, descending, onSort }: ProductsProps) {
 
 function Thumb({ address }: { address: string | undefined }) {
   if (!address) return <Box sx={{ width: 28, height: 28, bgcolor: "paper2.arriving", borderRadius: 0.5 }} />;
-  return <img src={address} width={28} height={28} alt="" loading="lazy" style={{ borderRadius: 3, display: "block" }} />;
+  return (
+    <img
+      src={address}
+      width={28}
+      height={28}
+      alt=""
+      loading="lazy"
+      style={{ borderRadius: 3, display: "block" }}
+    />
+  );
 }

@@ -19,6 +19,7 @@ import { useUndo } from "../../shell/undo";
 
 type Detail = Schemas["ProductDetail"];
 
+/** One product as a shop shows it, beside its record and its history. */
 export function Product() {
   const store = useStoreId();
   const navigate = useNavigate();
@@ -47,12 +48,25 @@ export function Product() {
           {detail.data.product.category.split(" > ").map((part, i, all) => (
             <span key={part}>
               {i > 0 && " › "}
-              <Link to={`/s/${store}/catalog?category=${encodeURIComponent(all.slice(0, i + 1).join(" > "))}`}>{part}</Link>
+              <Link
+                to={`/s/${store}/catalog?category=${encodeURIComponent(all.slice(0, i + 1).join(" > "))}`}
+              >
+                {part}
+              </Link>
             </span>
           ))}
         </Typography>
       </Box>
-      <Box sx={{ display: "grid", gridTemplateColumns: "minmax(420px, 1fr) minmax(420px, 1fr)", gap: 4, p: 2.5, maxWidth: 1240, mx: "auto" }}>
+      <Box
+        sx={{
+          display: "grid",
+          gridTemplateColumns: "minmax(420px, 1fr) minmax(420px, 1fr)",
+          gap: 4,
+          p: 2.5,
+          maxWidth: 1240,
+          mx: "auto",
+        }}
+      >
         <ShopView detail={detail.data} fields={fields} />
         <Record store={store} detail={detail.data} fields={fields} />
       </Box>
@@ -69,7 +83,9 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
   const pictures = picturesOf(value, detail.product.title);
   const [shown, setShown] = useState(0);
   const [language, setLanguage] = useState("");
-  const languages = [...new Set(fields.filter((f) => f.language && content[f.name]).map((f) => f.language ?? ""))];
+  const languages = [
+    ...new Set(fields.filter((f) => f.language && content[f.name]).map((f) => f.language ?? "")),
+  ];
   const inLanguage = (role: string) => {
     const base = fields.find((f) => f.role === role);
     const translated = fields.find((f) => f.language === language && f.of === base?.name);
@@ -80,9 +96,22 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
   const facts = fields.filter((f) => f.group === "Properties" || f.group === "Measures");
   return (
     <Box component="section" aria-label="As a shop shows it">
-      <Box sx={{ bgcolor: "#f4f1ea", borderRadius: 1, overflow: "hidden", aspectRatio: "2 / 1", display: "flex", justifyContent: "center" }}>
+      <Box
+        sx={{
+          bgcolor: "#f4f1ea",
+          borderRadius: 1,
+          overflow: "hidden",
+          aspectRatio: "2 / 1",
+          display: "flex",
+          justifyContent: "center",
+        }}
+      >
         {pictures.length ? (
-          <img src={(pictures[shown] ?? pictures[0])?.address} alt={(pictures[shown] ?? pictures[0])?.says} style={{ height: "100%" }} />
+          <img
+            src={(pictures[shown] ?? pictures[0])?.address}
+            alt={(pictures[shown] ?? pictures[0])?.says}
+            style={{ height: "100%" }}
+          />
         ) : (
           <Typography color="textSecondary" sx={{ alignSelf: "center" }}>
             no picture
@@ -92,14 +121,37 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
       {pictures.length > 1 && (
         <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
           {pictures.map((p, i) => (
-            <button key={p.address} type="button" title={p.says} onClick={() => setShown(i)} aria-label={`Picture ${i + 1}`} style={{ padding: 0, border: i === shown ? "2px solid var(--mui-palette-primary-main)" : "1px solid var(--mui-palette-divider)", borderRadius: 4, background: "none", cursor: "pointer" }}>
+            <button
+              key={p.address}
+              type="button"
+              title={p.says}
+              onClick={() => setShown(i)}
+              aria-label={`Picture ${i + 1}`}
+              style={{
+                padding: 0,
+                border:
+                  i === shown
+                    ? "2px solid var(--mui-palette-primary-main)"
+                    : "1px solid var(--mui-palette-divider)",
+                borderRadius: 4,
+                background: "none",
+                cursor: "pointer",
+              }}
+            >
               <img src={p.address} width={54} height={54} alt="" style={{ display: "block" }} />
             </button>
           ))}
         </Box>
       )}
       {languages.length > 0 && (
-        <ToggleButtonGroup exclusive size="small" value={language} aria-label="Language of the texts" onChange={(_, l: string | null) => setLanguage(l ?? "")} sx={{ mt: 2, "& button": { py: 0.25, px: 1 } }}>
+        <ToggleButtonGroup
+          exclusive
+          size="small"
+          value={language}
+          aria-label="Language of the texts"
+          onChange={(_, l: string | null) => setLanguage(l ?? "")}
+          sx={{ mt: 2, "& button": { py: 0.25, px: 1 } }}
+        >
           {["", ...languages].map((l) => (
             <ToggleButton key={l} value={l}>
               {l || "store"}
@@ -107,25 +159,39 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
           ))}
         </ToggleButtonGroup>
       )}
-      <Typography lang={language || undefined} sx={{ fontSize: 22, fontWeight: 600, mt: languages.length ? 1 : 2, lineHeight: 1.25 }}>
+      <Typography
+        component="h1"
+        lang={language || undefined}
+        sx={{ fontSize: 22, fontWeight: 600, mt: languages.length ? 1 : 2, lineHeight: 1.25 }}
+      >
         {inLanguage("title") || detail.product.title}
       </Typography>
-      <Typography color="textSecondary">{[content.brand, content.product_line].filter(Boolean).join(" · ")}</Typography>
+      <Typography color="textSecondary">
+        {[content.brand, content.product_line].filter(Boolean).join(" · ")}
+      </Typography>
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 1.5, my: 1.5 }}>
         <Typography sx={{ fontSize: 24, fontWeight: 650 }}>
           {value("price") ? `${value("price")} ${currency}` : "no price"}
         </Typography>
         {value("list_price") && <Typography color="textSecondary">list {value("list_price")}</Typography>}
-        <Typography color={stock > 0 ? "primary" : "textSecondary"}>{stock > 0 ? `${stock} in stock` : "not in stock"}</Typography>
+        <Typography color={stock > 0 ? "primary" : "textSecondary"}>
+          {stock > 0 ? `${stock} in stock` : "not in stock"}
+        </Typography>
       </Box>
-      {detail.variants.length > 1 && <Variants variants={detail.variants} own={detail.product.key} currency={currency} />}
-      <Typography lang={language || undefined} sx={{ maxWidth: 520, mb: 2, whiteSpace: "pre-line" }}>{plainText(inLanguage("text") ?? "")}</Typography>
+      {detail.variants.length > 1 && (
+        <Variants variants={detail.variants} own={detail.product.key} currency={currency} />
+      )}
+      <Typography lang={language || undefined} sx={{ maxWidth: 520, mb: 2, whiteSpace: "pre-line" }}>
+        {plainText(inLanguage("text") ?? "")}
+      </Typography>
       <Box component="dl" sx={{ display: "grid", gridTemplateColumns: "150px 1fr", rowGap: 0.5, m: 0 }}>
         {facts
           .filter((f) => content[f.name])
           .map((f) => (
             <Box key={f.name} sx={{ display: "contents" }}>
-              <Typography component="dt" color="textSecondary">{f.title}</Typography>
+              <Typography component="dt" color="textSecondary">
+                {f.title}
+              </Typography>
               <Typography component="dd" sx={{ m: 0 }}>
                 {content[f.name]} {f.unit}
               </Typography>
@@ -155,12 +221,43 @@ interface VariantsProps {
 function Variants({ variants, own, currency }: VariantsProps) {
   const store = useStoreId();
   return (
-    <Box component="section" aria-label="Variants" sx={{ mb: 2, maxHeight: 220, overflowY: "auto", borderTop: 1, borderBottom: 1, borderColor: "paper2.line" }}>
+    <Box
+      component="section"
+      aria-label="Variants"
+      sx={{
+        mb: 2,
+        maxHeight: 220,
+        overflowY: "auto",
+        borderTop: 1,
+        borderBottom: 1,
+        borderColor: "paper2.line",
+      }}
+    >
       {variants.map((v) => (
-        <Box key={v.key} component={Link} to={`/s/${store}/catalog/${encodeURIComponent(v.key)}`} replace aria-current={v.key === own || undefined} sx={{ display: "grid", gridTemplateColumns: "1fr 110px 90px", gap: 1, px: 0.75, py: 0.4, color: "inherit", textDecoration: "none", fontWeight: v.key === own ? 650 : 400, bgcolor: v.key === own ? "action.selected" : undefined, "&:hover": { bgcolor: "action.hover" } }}>
+        <Box
+          key={v.key}
+          component={Link}
+          to={`/s/${store}/catalog/${encodeURIComponent(v.key)}`}
+          replace
+          aria-current={v.key === own || undefined}
+          sx={{
+            display: "grid",
+            gridTemplateColumns: "1fr 110px 90px",
+            gap: 1,
+            px: 0.75,
+            py: 0.4,
+            color: "inherit",
+            textDecoration: "none",
+            fontWeight: v.key === own ? 650 : 400,
+            bgcolor: v.key === own ? "action.selected" : undefined,
+            "&:hover": { bgcolor: "action.hover" },
+          }}
+        >
           <span>{v.options.replaceAll(" | ", " · ") || v.key}</span>
           <span style={{ textAlign: "right" }}>{v.price && `${v.price} ${currency}`}</span>
-          <span className="quiet" style={{ textAlign: "right" }}>{v.stock && `${v.stock} in stock`}</span>
+          <span className="quiet" style={{ textAlign: "right" }}>
+            {v.stock && `${v.stock} in stock`}
+          </span>
         </Box>
       ))}
     </Box>
@@ -183,7 +280,9 @@ function Record({ store, detail, fields }: RecordProps) {
     mutationFn: (body: Schemas["KeptField"]) =>
       take(api.PUT("/api/v1/stores/{store_id}/kept", { params: { path: { store_id: store } }, body })),
     onSuccess: (_, body) => {
-      undo.did(body.keep ? "Kept by hand" : "Feeds may change it again", () => keep.mutateAsync({ ...body, keep: !body.keep }));
+      undo.did(body.keep ? "Kept by hand" : "Feeds may change it again", () =>
+        keep.mutateAsync({ ...body, keep: !body.keep }),
+      );
       return queries.invalidateQueries({ queryKey: ["catalog", store] });
     },
     onError: undo.failed,
@@ -195,10 +294,17 @@ function Record({ store, detail, fields }: RecordProps) {
   return (
     <Box component="section" aria-label="Record">
       <Typography variant="h2" gutterBottom>
-        Record <Typography component="span" color="textSecondary">from {supplier}</Typography>
+        Record{" "}
+        <Typography component="span" color="textSecondary">
+          from {supplier}
+        </Typography>
       </Typography>
       {asked && (
-        <Box component="section" aria-label="Where it comes from" sx={{ mb: 1.5, p: 1.5, border: 1, borderColor: "divider" }}>
+        <Box
+          component="section"
+          aria-label="Where it comes from"
+          sx={{ mb: 1.5, p: 1.5, border: 1, borderColor: "divider" }}
+        >
           <Typography variant="h2" gutterBottom>
             Where “{fields.find((f) => f.name === asked)?.title || asked}” comes from
           </Typography>
@@ -207,14 +313,34 @@ function Record({ store, detail, fields }: RecordProps) {
             variant="outlined"
             color="inherit"
             sx={{ mb: 1 }}
-            onClick={() => keep.mutate({ key: detail.product.key, field: asked, keep: !detail.kept.includes(asked) })}
+            onClick={() =>
+              keep.mutate({ key: detail.product.key, field: asked, keep: !detail.kept.includes(asked) })
+            }
           >
-            {detail.kept.includes(asked) ? "Let feeds change it again" : "Keep it by hand: no feed may change it"}
+            {detail.kept.includes(asked)
+              ? "Let feeds change it again"
+              : "Keep it by hand: no feed may change it"}
           </Button>
           {traced.data && <TraceView traced={traced.data} />}
         </Box>
       )}
-      <Box component="table" sx={{ width: "100%", borderCollapse: "collapse", tableLayout: "fixed", "& td": { height: 25, borderBottom: 1, borderColor: "paper2.line", px: 0.75, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } }}>
+      <Box
+        component="table"
+        sx={{
+          width: "100%",
+          borderCollapse: "collapse",
+          tableLayout: "fixed",
+          "& td": {
+            height: 25,
+            borderBottom: 1,
+            borderColor: "paper2.line",
+            px: 0.75,
+            overflow: "hidden",
+            textOverflow: "ellipsis",
+            whiteSpace: "nowrap",
+          },
+        }}
+      >
         <tbody>
           {fields
             .filter((f) => content[f.name] || all)
@@ -226,7 +352,12 @@ function Record({ store, detail, fields }: RecordProps) {
                 </td>
                 <td className="mono" title={content[f.name]}>
                   {content[f.name] && last.has(f.name) ? (
-                    <button type="button" className="plain-button mono" aria-label={`Where ${f.title || f.name} comes from`} onClick={() => setAsked(asked === f.name ? null : f.name)}>
+                    <button
+                      type="button"
+                      className="plain-button mono"
+                      title={`Where ${f.title || f.name} comes from`}
+                      onClick={() => setAsked(asked === f.name ? null : f.name)}
+                    >
                       {content[f.name]}
                     </button>
                   ) : (
@@ -234,19 +365,25 @@ function Record({ store, detail, fields }: RecordProps) {
                   )}
                 </td>
                 <td style={{ width: 64, textAlign: "right" }}>
-                  {last.has(f.name) && <Link to={`/s/${store}/runs/${last.get(f.name)}`}>run {last.get(f.name)}</Link>}
+                  {last.has(f.name) && (
+                    <Link to={`/s/${store}/runs/${last.get(f.name)}`}>run {last.get(f.name)}</Link>
+                  )}
                 </td>
               </tr>
             ))}
         </tbody>
       </Box>
       <Button color="inherit" size="small" sx={{ mt: 0.5 }} onClick={() => setAll(!all)}>
-        {all ? "Hide empty fields" : `Show ${count(fields.filter((f) => !content[f.name]).length, "empty field", "empty fields")}`}
+        {all
+          ? "Hide empty fields"
+          : `Show ${count(fields.filter((f) => !content[f.name]).length, "empty field", "empty fields")}`}
       </Button>
       <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
         History
       </Typography>
-      {!detail.history.length && <Typography color="textSecondary">In the catalog from before the first run.</Typography>}
+      {!detail.history.length && (
+        <Typography color="textSecondary">In the catalog from before the first run.</Typography>
+      )}
       {detail.history.map((h, i) => (
         <Box key={i} sx={{ mb: 1.5 }}>
           <Typography>
@@ -259,8 +396,12 @@ function Record({ store, detail, fields }: RecordProps) {
           {h.kind !== "new" &&
             h.changes.slice(0, 8).map((c) => (
               <Typography key={c.field} variant="body2" noWrap sx={{ pl: 2.5 }}>
-                <span style={{ color: "var(--mui-palette-text-secondary)" }}>{fields.find((f) => f.name === c.field)?.title ?? c.field} </span>
-                <span className="mono">{c.before ?? "∅"} → <b>{c.after ?? "∅"}</b></span>
+                <span style={{ color: "var(--mui-palette-text-secondary)" }}>
+                  {fields.find((f) => f.name === c.field)?.title ?? c.field}{" "}
+                </span>
+                <span className="mono">
+                  {c.before ?? "∅"} → <b>{c.after ?? "∅"}</b>
+                </span>
               </Typography>
             ))}
         </Box>

@@ -11,32 +11,29 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { putFallback, putPlaces, useCategories, useFeedEdit } from "../../api/hooks";
+import { putFallback, putSeparator, putPlaces, useCategories, useFeedEdit } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
+import { AcceptList } from "../../components/AcceptList";
+import { PickAll } from "../../components/PickAll";
+import { Rows } from "../../components/Rows";
+import { SearchField } from "../../components/SearchField";
 import { Nothing, Waiting } from "../../components/states";
 import { suggestedFirst } from "../../components/suggested";
 import { count } from "../../components/words";
-import { useFeed } from "../../shell/FeedPlace";
+import { useFeed } from "../../shell/feed";
 import { useUndo } from "../../shell/undo";
-import { StoreTree } from "./StoreTree";
+import { StoreTree, type Placing } from "./StoreTree";
 
 type View = Schemas["CategoryView"];
 type Place = Schemas["PlaceRow"];
 
-/** Proposals from this mark on are taken by "accept". */
-const SURE = 47;
-
+/** The supplier's tree beside the store's; a placement covers what is below it. */
 export function Categories() {
   const { feed, delivery } = useFeed();
   const view = useCategories(feed, delivery);
   const [params, setParams] = useSearchParams();
   if (view.isPending) return <Waiting what="categories" />;
-  if (view.isError)
-    return (
-      <Nothing title="No category is placed yet">
-        {view.error.message}
-      </Nothing>
-    );
+  if (view.isError) return <Nothing title="No category is placed yet">{view.error.message}</Nothing>;
   const views = view.data.views;
   const shown = views.find((v) => v.field === params.get("field")) ?? views[0];
   if (!shown)
@@ -48,9 +45,26 @@ export function Categories() {
   return (
     <>
       {views.length > 1 && (
-        <Tabs value={shown.field} onChange={(_, field: string) => setParams(field === views[0]?.field ? {} : { field }, { replace: true })} aria-label="Fields with categories" sx={{ px: 1.25, borderBottom: 1, borderColor: "divider", minHeight: 34, "& button": { minHeight: 34, py: 0 } }}>
+        <Tabs
+          value={shown.field}
+          onChange={(_, field: string) =>
+            setParams(field === views[0]?.field ? {} : { field }, { replace: true })
+          }
+          aria-label="Fields with categories"
+          sx={{
+            px: 1.25,
+            borderBottom: 1,
+            borderColor: "divider",
+            minHeight: 34,
+            "& button": { minHeight: 34, py: 0 },
+          }}
+        >
           {views.map((v) => (
-            <Tab key={v.field} value={v.field} label={v.unplaced ? `${v.field_label} (${v.unplaced} open)` : v.field_label} />
+            <Tab
+              key={v.field}
+              value={v.field}
+              label={v.unplaced ? `${v.field_label} (${v.unplaced} open)` : v.field_label}
+            />
           ))}
         </Tabs>
       )}
@@ -59,12 +73,11 @@ export function Categories() {
   );
 }
 
-export type Placing = (places: Record<string, string | null>, label: string) => void;
-
 function Ready({ feed, view }: { feed: number; view: View }) {
   const undo = useUndo();
   const [picked, setPicked] = useState<Set<string>>(new Set());
   const [openOnly, setOpenOnly] = useState(false);
+  const [search, setSearch] = useState("");
   const edit = useFeedEdit(feed, (places: Record<string, string | null>) =>
     putPlaces(feed, view.table, places),
   );
@@ -80,19 +93,20 @@ function Ready({ feed, view }: { feed: number; view: View }) {
       onError: undo.failed,
     });
   };
-  const proposed = view.arriving.filter(
-    (p) => p.place === null && p.own > 0 && (p.proposals[0]?.score ?? 0) >= SURE,
+  const proposed = view.arriving.flatMap((p) =>
+    p.place === null && p.own > 0 && p.proposals[0] ? [{ asked: p.path, proposal: p.proposals[0] }] : [],
   );
-  const acceptAll = () =>
-    place(
-      Object.fromEntries(proposed.map((p) => [p.path, p.proposals[0]?.place ?? null])),
-      `Placed ${count(proposed.length, "category", "categories")} as suggested`,
-    );
-  const shown = openOnly ? view.arriving.filter((p) => p.place === null) : view.arriving;
+  const accept = (places: Record<string, string>) =>
+    place(places, `Placed ${count(Object.keys(places).length, "category", "categories")} as suggested`);
+  const wanted = search.toLowerCase();
+  const shown = view.arriving.filter(
+    (p) => (!openOnly || p.place === null) && p.path.toLowerCase().includes(wanted),
+  );
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
         <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, p: 1.25 }}>
+          <PickAll shown={shown.map((p) => p.path)} picked={picked} onPick={setPicked} />
           <Typography variant="h2">What arrives</Typography>
           <Typography color="textSecondary">
             {view.unplaced
@@ -100,19 +114,21 @@ function Ready({ feed, view }: { feed: number; view: View }) {
               : "every product is placed"}
           </Typography>
           <Box sx={{ flex: 1 }} />
+          <SearchField
+            label="Find an arriving category"
+            placeholder="Find"
+            value={search}
+            width={120}
+            onSearch={setSearch}
+          />
           <Button color="inherit" onClick={() => setOpenOnly(!openOnly)} aria-pressed={openOnly}>
             {openOnly ? "Show all" : "Show open ones"}
           </Button>
-          {proposed.length > 0 && (
-            <Button variant="contained" onClick={acceptAll}>
-              Accept {proposed.length}
-            </Button>
-          )}
+          <AcceptList proposed={proposed} label="Suggested places" onAccept={accept} />
         </Box>
-        <Box role="tree" aria-label="Arriving categories" sx={{ overflowY: "auto", flex: 1, borderTop: 1, borderColor: "divider" }}>
-          {shown.map((p) => (
+        <Rows items={shown} row={33} label="Arriving categories" role="tree" of={(p) => p.path}>
+          {(p) => (
             <PlaceLine
-              key={p.path}
               place={p}
               store={view.store}
               picked={picked.has(p.path)}
@@ -124,11 +140,55 @@ function Ready({ feed, view }: { feed: number; view: View }) {
               }}
               onPlace={place}
             />
-          ))}
-        </Box>
+          )}
+        </Rows>
       </Box>
-      <StoreTree view={view} picked={[...picked]} onPlace={place} fallback={<Fallback feed={feed} view={view} />} />
+      <StoreTree
+        view={view}
+        picked={[...picked]}
+        onPlace={place}
+        fallback={<Rules feed={feed} view={view} />}
+      />
     </Box>
+  );
+}
+
+/** How the arriving paths are cut, and where all goes that no placement covers. */
+function Rules({ feed, view }: { feed: number; view: View }) {
+  return (
+    <Box sx={{ display: "flex", gap: 1 }}>
+      <Separator feed={feed} view={view} />
+      <Fallback feed={feed} view={view} />
+    </Box>
+  );
+}
+
+/** The sign between the levels of the arriving paths: the one that was found, or another. */
+function Separator({ feed, view }: { feed: number; view: View }) {
+  const undo = useUndo();
+  const [typed, setTyped] = useState(view.separator);
+  const edit = useFeedEdit(feed, (separator: string) => putSeparator(feed, view.table, separator));
+  const save = () => {
+    if (typed === view.separator) return;
+    edit.mutate(typed, {
+      onSuccess: () => undo.did("Paths are cut at another sign", () => edit.mutateAsync(view.separator)),
+      onError: (error) => {
+        setTyped(view.separator);
+        undo.failed(error);
+      },
+    });
+  };
+  return (
+    <TextField
+      label="Between levels"
+      value={typed}
+      placeholder="nothing"
+      onChange={(e) => setTyped(e.target.value)}
+      onBlur={save}
+      onKeyDown={(e) => e.key === "Enter" && save()}
+      slotProps={{ inputLabel: { shrink: true }, htmlInput: { maxLength: 8, className: "mono" } }}
+      sx={{ width: 110, flex: "none" }}
+    />
   );
 }
 
@@ -176,11 +236,10 @@ function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
       role="treeitem"
       aria-level={place.depth + 1}
       aria-selected={picked}
-      aria-label={place.path}
       sx={{
         display: "flex",
         alignItems: "center",
-        minHeight: 32,
+        height: 33,
         gap: 1,
         px: 1,
         borderBottom: 1,
@@ -195,7 +254,11 @@ function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
         slotProps={{ input: { "aria-label": `Pick ${place.path}` } }}
         sx={{ p: 0.25 }}
       />
-      <Typography noWrap sx={{ width: 250, flex: "none", pl: place.depth * 2, fontWeight: place.own ? 400 : 550 }} title={place.path}>
+      <Typography
+        noWrap
+        sx={{ width: 250, flex: "none", pl: place.depth * 2, fontWeight: place.own ? 400 : 550 }}
+        title={place.path}
+      >
         {place.label}
       </Typography>
       <Typography color="textSecondary" sx={{ width: 52, textAlign: "right", flex: "none" }}>
@@ -212,18 +275,29 @@ function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
         key={`${place.place}`}
         place={place}
         store={store}
-        onPlace={(to) => onPlace({ [place.path]: to }, to ? `'${place.label}' goes to ${to}` : `'${place.label}' is not sold`)}
+        onPlace={(to) =>
+          onPlace(
+            { [place.path]: to },
+            to ? `'${place.label}' goes to ${to}` : `'${place.label}' is not sold`,
+          )
+        }
       />
       <Typography variant="caption" color="textSecondary" noWrap sx={{ width: 130, flex: "none" }}>
         {place.place !== null && !place.by && "the rest"}
         {inherited && place.by && `from '${place.by?.split(/[/>|]/).at(-1)}'`}
         {first && (
-          <Button onClick={() => onPlace({ [place.path]: first.place }, `'${place.label}' goes to ${first.place}`)} title={first.reason}>
+          <Button
+            onClick={() => onPlace({ [place.path]: first.place }, `'${place.label}' goes to ${first.place}`)}
+            title={first.reason}
+          >
             Accept
           </Button>
         )}
         {place.place !== null && !inherited && (
-          <Button color="inherit" onClick={() => onPlace({ [place.path]: null }, `'${place.label}' is open again`)}>
+          <Button
+            color="inherit"
+            onClick={() => onPlace({ [place.path]: null }, `'${place.label}' is open again`)}
+          >
             Take back
           </Button>
         )}
@@ -233,7 +307,8 @@ function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
 }
 
 const NOT_SOLD = "Do not sell this branch";
-const filter = createFilterOptions<string>();
+/** A longer tree is narrowed by typing. */
+const filter = createFilterOptions<string>({ limit: 200 });
 
 interface StorePlaceProps {
   place: Place;
@@ -261,9 +336,15 @@ function StorePlace({ place, store, onPlace }: StorePlaceProps) {
         onPlace(value === NOT_SOLD ? "" : value.replace(/^New: /, ""));
       }}
       renderInput={(params) => (
-        <TextField {...params} placeholder={first ? `${first} ?` : place.own ? "store category" : ""} />
+        <TextField
+          {...params}
+          placeholder={first ? `${first} ?` : place.own ? "store category" : ""}
+          slotProps={{
+            ...params.slotProps,
+            htmlInput: { ...params.slotProps.htmlInput, "aria-label": `Store category for ${place.path}` },
+          }}
+        />
       )}
-      aria-label={`Store category for ${place.path}`}
       sx={{
         flex: 1,
         minWidth: 200,

@@ -5,8 +5,11 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState, type ReactNode } from "react";
 import type { Schemas } from "../../api/client";
+import { Rows } from "../../components/Rows";
 import { count } from "../../components/words";
-import type { Placing } from "./Categories";
+
+/** Says where paths go: a store category, "" for not sold, null for no word. */
+export type Placing = (places: Record<string, string | null>, label: string) => void;
 
 interface StoreTreeProps {
   view: Pick<Schemas["CategoryView"], "store" | "separator">;
@@ -15,6 +18,7 @@ interface StoreTreeProps {
   fallback?: ReactNode;
 }
 
+/** The store's categories, as places for what is picked. */
 export function StoreTree({ view, picked, onPlace, fallback }: StoreTreeProps) {
   const { store, separator } = view;
   const [search, setSearch] = useState("");
@@ -26,14 +30,31 @@ export function StoreTree({ view, picked, onPlace, fallback }: StoreTreeProps) {
     );
   const keepNames = () =>
     onPlace(
-      Object.fromEntries(picked.map((p) => [p, p.split(separator).map((part) => part.trim()).filter(Boolean).join(" > ")])),
+      Object.fromEntries(
+        picked.map((p) => [
+          p,
+          p
+            .split(separator)
+            .map((part) => part.trim())
+            .filter(Boolean)
+            .join(" > "),
+        ]),
+      ),
       `${count(picked.length, "branch keeps its name", "branches keep their names")}`,
     );
   return (
     <Box
       component="section"
       aria-label="Store categories"
-      sx={{ width: 330, flex: "none", borderLeft: 1, borderColor: "divider", display: "flex", flexDirection: "column", bgcolor: "background.paper" }}
+      sx={{
+        width: 330,
+        flex: "none",
+        borderLeft: 1,
+        borderColor: "divider",
+        display: "flex",
+        flexDirection: "column",
+        bgcolor: "background.paper",
+      }}
     >
       <Box sx={{ p: 1.25, display: "flex", gap: 1, alignItems: "center" }}>
         <Typography variant="h2" noWrap sx={{ flex: "none" }}>
@@ -52,10 +73,9 @@ export function StoreTree({ view, picked, onPlace, fallback }: StoreTreeProps) {
           ? `${count(picked.length, "branch is", "branches are")} picked: choose where they go.`
           : "Pick arriving branches at the left to place many at once."}
       </Typography>
-      <Box sx={{ overflowY: "auto", flex: 1, borderTop: 1, borderColor: "divider" }}>
-        {shown.map((path) => (
+      <Rows items={shown} row={26} label="Categories of the store" of={(path) => path}>
+        {(path) => (
           <button
-            key={path}
             type="button"
             className="ledger-row"
             disabled={!picked.length}
@@ -68,8 +88,8 @@ export function StoreTree({ view, picked, onPlace, fallback }: StoreTreeProps) {
               {search ? path : path.split(" > ").at(-1)}
             </span>
           </button>
-        ))}
-      </Box>
+        )}
+      </Rows>
       {picked.length > 0 && (
         <Box sx={{ p: 1, display: "flex", gap: 1, borderTop: 1, borderColor: "divider" }}>
           {search && !store.includes(search) && (
@@ -85,7 +105,9 @@ export function StoreTree({ view, picked, onPlace, fallback }: StoreTreeProps) {
           </Button>
         </Box>
       )}
-      {!picked.length && fallback && <Box sx={{ p: 1.25, borderTop: 1, borderColor: "divider" }}>{fallback}</Box>}
+      {!picked.length && fallback && (
+        <Box sx={{ p: 1.25, borderTop: 1, borderColor: "divider" }}>{fallback}</Box>
+      )}
     </Box>
   );
 }

@@ -16,6 +16,7 @@ const FORMATS: [string, string][] = [
   ["parquet", "Parquet"],
 ];
 
+/** The catalog, or what a run changed, as a file. */
 export function Outbound() {
   const store = useStoreId();
   const schema = useSchema(store);
@@ -34,11 +35,18 @@ export function Outbound() {
         Outbound
       </Typography>
       <Typography color="textSecondary" sx={{ mb: 2 }}>
-        A file in the column order of the store schema. Numbers and codes are written exactly as the
-        catalog keeps them, so that our own reader gives back the same products.
+        A file in the column order of the store schema. Numbers and codes are written exactly as the catalog
+        keeps them, so that our own reader gives back the same products.
       </Typography>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", mb: 3 }}>
-        <TextField select label="What" value={run} onChange={(e) => setRun(e.target.value)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }} sx={{ minWidth: 300 }}>
+        <TextField
+          select
+          label="What"
+          value={run}
+          onChange={(e) => setRun(e.target.value)}
+          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+          sx={{ minWidth: 300 }}
+        >
           <MenuItem value="">the whole catalog</MenuItem>
           {applied.map((r) => (
             <MenuItem key={r.id} value={String(r.id)}>
@@ -46,7 +54,13 @@ export function Outbound() {
             </MenuItem>
           ))}
         </TextField>
-        <TextField select label="Format" value={format} onChange={(e) => setFormat(e.target.value)} sx={{ minWidth: 200 }}>
+        <TextField
+          select
+          label="Format"
+          value={format}
+          onChange={(e) => setFormat(e.target.value)}
+          sx={{ minWidth: 200 }}
+        >
           {FORMATS.map(([key, label]) => (
             <MenuItem key={key} value={key}>
               {label}

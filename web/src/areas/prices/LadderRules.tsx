@@ -11,7 +11,7 @@ import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import type { Schemas } from "../../api/client";
 import type { Ladder } from "../../api/hooks";
-import { Typed } from "../bench/StepSettings";
+import { Typed } from "../../components/Typed";
 import { RungTable } from "./LadderTable";
 
 type Rule = Schemas["Rule"];
@@ -26,13 +26,18 @@ interface LadderRulesProps {
 
 const SUPPLIER = ":supplier";
 
+/** Rungs of their own for some products. */
 export function LadderRules({ ladder, fields, uses, onChange }: LadderRulesProps) {
   const rules = ladder.rules ?? [];
   const set = (index: number, change: Partial<Rule>) =>
     onChange({ ...ladder, rules: rules.map((r, i) => (i === index ? { ...r, ...change } : r)) });
   const add = () => {
     const field = "category" in fields ? "category" : (Object.keys(fields)[0] ?? "brand");
-    const rule: Rule = { name: `Rule ${rules.length + 1}`, when: [{ field, fact: "", words: ["…"] }], rungs: ladder.rungs };
+    const rule: Rule = {
+      name: `Rule ${rules.length + 1}`,
+      when: [{ field, fact: "", words: ["…"] }],
+      rungs: ladder.rungs,
+    };
     onChange({ ...ladder, rules: [...rules, rule] });
   };
   return (
@@ -42,7 +47,11 @@ export function LadderRules({ ladder, fields, uses, onChange }: LadderRulesProps
           Rules for some products
         </Typography>
         {rules.length > 1 && (
-          <Select value={ladder.choose ?? "first"} onChange={(e) => onChange({ ...ladder, choose: e.target.value as Ladder["choose"] })} inputProps={{ "aria-label": "Which rule holds" }}>
+          <Select
+            value={ladder.choose ?? "first"}
+            onChange={(e) => onChange({ ...ladder, choose: e.target.value as Ladder["choose"] })}
+            inputProps={{ "aria-label": "Which rule holds" }}
+          >
             <MenuItem value="first">the first that fits</MenuItem>
             <MenuItem value="most_specific">the most specific</MenuItem>
           </Select>
@@ -52,13 +61,27 @@ export function LadderRules({ ladder, fields, uses, onChange }: LadderRulesProps
         </Button>
       </Box>
       {rules.map((rule, index) => (
-        <Box key={index} component="section" aria-label={rule.name} sx={{ borderTop: 1, borderColor: "divider", py: 1 }}>
+        <Box
+          key={index}
+          component="section"
+          aria-label={rule.name}
+          sx={{ borderTop: 1, borderColor: "divider", py: 1 }}
+        >
           <Box sx={{ display: "flex", gap: 1, alignItems: "center", mb: 0.75 }}>
-            <Typed label="rule" value={rule.name} width={150} onDone={(name) => name && set(index, { name })} />
+            <Typed
+              label="rule"
+              value={rule.name}
+              width={150}
+              onDone={(name) => name && set(index, { name })}
+            />
             <Typography variant="caption" color="textSecondary" sx={{ flex: 1 }}>
               {said(uses.find((u) => u.name === rule.name))}
             </Typography>
-            <IconButton size="small" aria-label="Remove rule" onClick={() => onChange({ ...ladder, rules: rules.filter((_, i) => i !== index) })}>
+            <IconButton
+              size="small"
+              aria-label="Remove rule"
+              onClick={() => onChange({ ...ladder, rules: rules.filter((_, i) => i !== index) })}
+            >
               <Close fontSize="inherit" />
             </IconButton>
           </Box>
@@ -68,13 +91,35 @@ export function LadderRules({ ladder, fields, uses, onChange }: LadderRulesProps
               match={match}
               fields={fields}
               onChange={(next) => set(index, { when: rule.when.map((m, i) => (i === at ? next : m)) })}
-              onRemove={rule.when.length > 1 ? () => set(index, { when: rule.when.filter((_, i) => i !== at) }) : undefined}
+              onRemove={
+                rule.when.length > 1
+                  ? () => set(index, { when: rule.when.filter((_, i) => i !== at) })
+                  : undefined
+              }
             />
           ))}
-          <Button size="small" onClick={() => set(index, { when: [...rule.when, { field: "brand" in fields ? "brand" : (Object.keys(fields)[0] ?? ""), fact: "", words: ["…"] }] })}>
+          <Button
+            size="small"
+            onClick={() =>
+              set(index, {
+                when: [
+                  ...rule.when,
+                  {
+                    field: "brand" in fields ? "brand" : (Object.keys(fields)[0] ?? ""),
+                    fact: "",
+                    words: ["…"],
+                  },
+                ],
+              })
+            }
+          >
             and also
           </Button>
-          <RungTable rungs={rule.rungs} by={ladder.by_field || undefined} onChange={(rungs) => set(index, { rungs })} />
+          <RungTable
+            rungs={rule.rungs}
+            by={ladder.by_field || undefined}
+            onChange={(rungs) => set(index, { rungs })}
+          />
         </Box>
       ))}
     </Box>
@@ -83,7 +128,8 @@ export function LadderRules({ ladder, fields, uses, onChange }: LadderRulesProps
 
 function said(use: Schemas["RuleUse"] | undefined): string {
   if (!use) return "";
-  return `${use.count} products${use.margin_least ? `, margins ${use.margin_least}–${use.margin_most} %` : ""}`;
+  const margins = use.margin_least ? `, margins ${use.margin_least}–${use.margin_most} %` : "";
+  return `${use.count} products${margins}`;
 }
 
 interface MatchRowProps {
@@ -99,7 +145,11 @@ function MatchRow({ match, fields, onChange, onRemove }: MatchRowProps) {
       <Select
         value={match.fact ? SUPPLIER : (match.field ?? "")}
         onChange={(e) =>
-          onChange(e.target.value === SUPPLIER ? { ...match, field: "", fact: "supplier" } : { ...match, field: e.target.value, fact: "" })
+          onChange(
+            e.target.value === SUPPLIER
+              ? { ...match, field: "", fact: "supplier" }
+              : { ...match, field: e.target.value, fact: "" },
+          )
         }
         inputProps={{ "aria-label": "Looks at" }}
         sx={{ width: 150 }}
@@ -117,7 +167,9 @@ function MatchRow({ match, fields, onChange, onRemove }: MatchRowProps) {
         freeSolo
         options={[] as string[]}
         value={match.words}
-        onChange={(_, words) => words.length && onChange({ ...match, words: words.filter((w) => w !== "…" || words.length === 1) })}
+        onChange={(_, words) =>
+          words.length && onChange({ ...match, words: words.filter((w) => w !== "…" || words.length === 1) })
+        }
         renderInput={(params) => <TextField {...params} placeholder="a word, then Enter" />}
         aria-label="Words"
         sx={{ flex: 1 }}

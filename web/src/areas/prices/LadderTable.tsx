@@ -10,7 +10,7 @@ import Typography from "@mui/material/Typography";
 import type { Schemas } from "../../api/client";
 import type { Ladder, Rung } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
-import { Typed } from "../bench/StepSettings";
+import { Typed } from "../../components/Typed";
 
 type Ending = NonNullable<Ladder["ending"]>;
 
@@ -34,7 +34,9 @@ interface LadderTableProps {
   onChange: (ladder: Ladder) => void;
 }
 
+/** Whether a text is an amount, with a point or a comma. */
 export const isNumber = (text: string) => /^\d+([.,]\d+)?$/.test(text.trim());
+/** The amount with a point. */
 export const plain = (text: string) => text.trim().replace(",", ".");
 
 /** The rungs in order of their start, so that an edit never leaves them crossed. */
@@ -62,7 +64,15 @@ export function RungTable({ rungs, by = "Cost", uses = [], onChange }: RungTable
   };
   return (
     <>
-      <Box sx={{ display: "grid", gridTemplateColumns: "76px 150px 72px 122px 1fr 28px", rowGap: 0.75, columnGap: 0.75, alignItems: "center" }}>
+      <Box
+        sx={{
+          display: "grid",
+          gridTemplateColumns: "76px 150px 72px 122px 1fr 28px",
+          rowGap: 0.75,
+          columnGap: 0.75,
+          alignItems: "center",
+        }}
+      >
         {[`${by} from`, "Rule", "Amount", "Ending", "Products", ""].map((h) => (
           <Typography key={h} variant="caption" color="textSecondary">
             {h}
@@ -86,10 +96,16 @@ export function RungTable({ rungs, by = "Cost", uses = [], onChange }: RungTable
   );
 }
 
+/** The rungs, the floor and the ending of a ladder. */
 export function LadderTable({ ladder, rungs, onChange }: LadderTableProps) {
   return (
     <Box>
-      <RungTable rungs={ladder.rungs} by={ladder.by_field || undefined} uses={rungs} onChange={(made) => onChange({ ...ladder, rungs: made })} />
+      <RungTable
+        rungs={ladder.rungs}
+        by={ladder.by_field || undefined}
+        uses={rungs}
+        onChange={(made) => onChange({ ...ladder, rungs: made })}
+      />
       {rungs.map(
         (use, index) =>
           use.below && (
@@ -101,14 +117,45 @@ export function LadderTable({ ladder, rungs, onChange }: LadderTableProps) {
       )}
       <Box sx={{ display: "flex", gap: 1, mt: 1.5, alignItems: "center" }}>
         <Typography variant="body2">Never below cost +</Typography>
-        <Typed label="floor" value={String(ladder.floor ?? "0")} width={80} onDone={(t) => isNumber(t) && onChange({ ...ladder, floor: plain(t) })} />
-        <Typography variant="body2">all else</Typography>
-        <Select value={ladder.ending ?? "none"} onChange={(e) => onChange({ ...ladder, ending: e.target.value as Ending })} inputProps={{ "aria-label": "Ending" }} sx={{ width: 128 }}>
+        <Typed
+          label="floor"
+          value={String(ladder.floor ?? "0")}
+          width={80}
+          onDone={(t) => isNumber(t) && onChange({ ...ladder, floor: plain(t) })}
+        />
+        <Select
+          value={ladder.floor_by ?? "amount"}
+          onChange={(e) => onChange({ ...ladder, floor_by: e.target.value as Ladder["floor_by"] })}
+          inputProps={{ "aria-label": "Floor is" }}
+          sx={{ width: 82 }}
+        >
+          <MenuItem value="amount">{ladder.currency ?? "EUR"}</MenuItem>
+          <MenuItem value="percent">%</MenuItem>
+        </Select>
+      </Box>
+      <Box sx={{ display: "flex", gap: 1, mt: 1.5, alignItems: "center" }}>
+        <Typography variant="body2">Prices end</Typography>
+        <Select
+          value={ladder.ending ?? "none"}
+          onChange={(e) => onChange({ ...ladder, ending: e.target.value as Ending })}
+          inputProps={{ "aria-label": "Ending" }}
+          sx={{ width: 128 }}
+        >
           {ENDINGS.map(([key, label]) => (
             <MenuItem key={key} value={key}>
               {label}
             </MenuItem>
           ))}
+        </Select>
+        <Select
+          value={ladder.toward ?? "nearest"}
+          onChange={(e) => onChange({ ...ladder, toward: e.target.value as Ladder["toward"] })}
+          inputProps={{ "aria-label": "Which ending" }}
+          sx={{ width: 150 }}
+        >
+          <MenuItem value="nearest">the nearest one</MenuItem>
+          <MenuItem value="up">the next dearer</MenuItem>
+          <MenuItem value="down">the next cheaper</MenuItem>
         </Select>
       </Box>
     </Box>
@@ -129,17 +176,38 @@ function RungRow({ rung, first, use, onChange, onRemove }: RungRowProps) {
       {first ? (
         <Typography sx={{ pl: 1 }}>0</Typography>
       ) : (
-        <Typed label="" value={String(rung.start)} width={76} onDone={(t) => isNumber(t) && onChange({ start: plain(t) })} />
+        <Typed
+          label=""
+          says="From"
+          value={String(rung.start)}
+          width={76}
+          onDone={(t) => isNumber(t) && onChange({ start: plain(t) })}
+        />
       )}
-      <Select value={rung.kind ?? "markup"} onChange={(e) => onChange({ kind: e.target.value as Rung["kind"] })} inputProps={{ "aria-label": "Rule" }}>
+      <Select
+        value={rung.kind ?? "markup"}
+        onChange={(e) => onChange({ kind: e.target.value as Rung["kind"] })}
+        inputProps={{ "aria-label": "Rule" }}
+      >
         {KINDS.map(([key, label]) => (
           <MenuItem key={key} value={key}>
             {label}
           </MenuItem>
         ))}
       </Select>
-      <Typed label="" value={String(rung.amount)} width={72} onDone={(t) => isNumber(t) && onChange({ amount: plain(t) })} />
-      <Select value={rung.ending ?? ""} displayEmpty onChange={(e) => onChange({ ending: (e.target.value || null) as Rung["ending"] })} inputProps={{ "aria-label": "Ending of this rung" }}>
+      <Typed
+        label=""
+        says="Amount"
+        value={String(rung.amount)}
+        width={72}
+        onDone={(t) => isNumber(t) && onChange({ amount: plain(t) })}
+      />
+      <Select
+        value={rung.ending ?? ""}
+        displayEmpty
+        onChange={(e) => onChange({ ending: (e.target.value || null) as Rung["ending"] })}
+        inputProps={{ "aria-label": "Ending of this rung" }}
+      >
         <MenuItem value="">as all else</MenuItem>
         {ENDINGS.map(([key, label]) => (
           <MenuItem key={key} value={key}>

@@ -3,20 +3,23 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
-import { useFeedEdit, usePrices, type Ladder } from "../../api/hooks";
+import { useFeedEdit, usePrices, useSchema, type Ladder } from "../../api/hooks";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count, signed } from "../../components/words";
-import { useFeed } from "../../shell/FeedPlace";
+import { useFeed } from "../../shell/feed";
 import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
 import { LadderLimits } from "./LadderLimits";
 import { LadderRules } from "./LadderRules";
 import { LadderTable } from "./LadderTable";
+import { NewLadder } from "./NewLadder";
 import { Curve, Histogram } from "./charts";
 
 type View = Schemas["PriceView"];
 
+/** The ladder of a feed; one on trial is shown over the products before it is saved. */
 export function Prices() {
   const { feed, delivery } = useFeed();
   const [trial, setTrial] = useState<Ladder | null>(null);
@@ -26,9 +29,25 @@ export function Prices() {
     return trial ? (
       <Failure error={prices.error} retry={() => setTrial(null)} />
     ) : (
-      <Nothing title="No ladder yet">{prices.error.message}</Nothing>
+      <NoLadder message={prices.error.message} />
     );
   return <Ready view={prices.data} trial={trial} onTry={setTrial} />;
+}
+
+/** Where there is none, one is made here. */
+function NoLadder({ message }: { message: string }) {
+  const [making, setMaking] = useState(false);
+  return (
+    <Nothing title="No ladder yet">
+      {message}
+      <Box sx={{ mt: 1.5 }}>
+        <Button variant="contained" onClick={() => setMaking(true)}>
+          Make a ladder
+        </Button>
+      </Box>
+      {making && <NewLadder names={[]} onClose={() => setMaking(false)} onMade={() => setMaking(false)} />}
+    </Nothing>
+  );
 }
 
 interface ReadyProps {
@@ -40,6 +59,8 @@ interface ReadyProps {
 function Ready({ view, trial, onTry }: ReadyProps) {
   const { feed } = useFeed();
   const store = useStoreId();
+  const schema = useSchema(store);
+  const price = schema.data?.product_schema.fields.find((f) => f.role === "price")?.name;
   const undo = useUndo();
   const [saved, setSaved] = useState<Ladder>(view.ladder);
   const edit = useFeedEdit(feed, (ladder: Ladder) =>
@@ -63,20 +84,37 @@ function Ready({ view, trial, onTry }: ReadyProps) {
     });
   };
   return (
-    <Box sx={{ overflowY: "auto", p: 2, display: "grid", gridTemplateColumns: "600px 1fr", gap: 2.5, alignItems: "start" }}>
+    <Box
+      sx={{
+        overflowY: "auto",
+        p: 2,
+        display: "grid",
+        gridTemplateColumns: "600px 1fr",
+        gap: 2.5,
+        alignItems: "start",
+      }}
+    >
       <Box>
         <Box sx={{ display: "flex", alignItems: "baseline", gap: 1, mb: 1 }}>
-          <Typography variant="h1">Ladder “{view.ladder.name}”</Typography>
-          <Typography color="textSecondary">{count(view.products, "product", "products")} with a cost</Typography>
+          <Typography variant="h1" component="h2">
+            Ladder “{view.ladder.name}”
+          </Typography>
+          <Typography color="textSecondary">
+            {count(view.products, "product", "products")} with a cost
+          </Typography>
         </Box>
         {!view.used && (
           <Typography color="warning" sx={{ mb: 1 }}>
-            No field of this feed is priced by a ladder yet. On the bench, add “Price by a ladder” to the price.
+            No field of this feed is priced by a ladder yet.{" "}
+            <Link to={`/s/${store}/feeds/${feed}/bench${price ? `?field=${price}` : ""}`}>
+              Open the price
+            </Link>{" "}
+            on the bench: fill it from the cost, and add “Price by a ladder”.
           </Typography>
         )}
-        <LadderTable key={JSON.stringify(trial ?? view.ladder)} ladder={trial ?? view.ladder} rungs={view.rungs} onChange={onTry} />
-        <LadderLimits key={`limits ${JSON.stringify(trial ?? view.ladder)}`} ladder={trial ?? view.ladder} fields={view.fields} onChange={onTry} />
-        <LadderRules key={`rules ${JSON.stringify(trial ?? view.ladder)}`} ladder={trial ?? view.ladder} fields={view.fields} uses={view.rules} onChange={onTry} />
+        <LadderTable ladder={trial ?? view.ladder} rungs={view.rungs} onChange={onTry} />
+        <LadderLimits ladder={trial ?? view.ladder} fields={view.fields} onChange={onTry} />
+        <LadderRules ladder={trial ?? view.ladder} fields={view.fields} uses={view.rules} onChange={onTry} />
         <Box sx={{ display: "flex", gap: 1, mt: 1.5, minHeight: 32 }}>
           {trial && (
             <>
@@ -109,9 +147,7 @@ function Ready({ view, trial, onTry }: ReadyProps) {
         ) : (
           <Curve points={view.curve} currency={view.ladder.currency ?? "EUR"} />
         )}
-        <Typography variant="h2">
-          Margins of the products
-        </Typography>
+        <Typography variant="h2">Margins of the products</Typography>
         <Histogram bins={view.margins} label="margin %" width={5} />
         <Typography variant="h2">
           Against today's catalog{" "}
@@ -131,7 +167,24 @@ function Ready({ view, trial, onTry }: ReadyProps) {
 
 function Products({ products }: { products: Schemas["PricedProduct"][] }) {
   return (
-    <Box component="table" sx={{ width: "100%", borderCollapse: "collapse", "& td, & th": { height: 26, px: 1, borderBottom: 1, borderColor: "paper2.line", textAlign: "right", whiteSpace: "nowrap", fontWeight: 400, fontSize: 12.5 }, "& th": { color: "text.secondary" } }}>
+    <Box
+      component="table"
+      sx={{
+        width: "100%",
+        borderCollapse: "collapse",
+        "& td, & th": {
+          height: 26,
+          px: 1,
+          borderBottom: 1,
+          borderColor: "paper2.line",
+          textAlign: "right",
+          whiteSpace: "nowrap",
+          fontWeight: 400,
+          fontSize: 12.5,
+        },
+        "& th": { color: "text.secondary" },
+      }}
+    >
       <thead>
         <tr>
           <th style={{ textAlign: "left" }}>Product</th>
@@ -146,7 +199,16 @@ function Products({ products }: { products: Schemas["PricedProduct"][] }) {
       <tbody>
         {products.map((p) => (
           <tr key={p.key}>
-            <td style={{ textAlign: "left", maxWidth: 190, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }} title={p.title}>
+            <td
+              style={{
+                textAlign: "left",
+                maxWidth: 190,
+                overflow: "hidden",
+                textOverflow: "ellipsis",
+                whiteSpace: "nowrap",
+              }}
+              title={p.title}
+            >
               {p.title || p.key}
             </td>
             <td>{p.cost}</td>

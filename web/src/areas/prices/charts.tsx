@@ -6,6 +6,7 @@ import type { Schemas } from "../../api/client";
 const MARGIN = { left: 4, right: 12, top: 10, bottom: 4 };
 const ink = "var(--mui-palette-primary-main)";
 
+/** Prices by cost under the ladder. */
 export function Curve({ points, currency }: { points: Schemas["CurvePoint"][]; currency: string }) {
   return (
     <LineChart
@@ -17,8 +18,20 @@ export function Curve({ points, currency }: { points: Schemas["CurvePoint"][]; c
       xAxis={[{ data: points.map((p) => Number(p.cost)), label: `cost in ${currency}`, min: 0 }]}
       yAxis={[{ width: 44, min: 0 }]}
       series={[
-        { data: points.map((p) => Number(p.price)), label: "price", showMark: false, color: ink, curve: "stepAfter" },
-        { data: points.map((p) => Number(p.cost)), label: "cost", showMark: false, color: "var(--mui-palette-secondary-main)", curve: "linear" },
+        {
+          data: points.map((p) => Number(p.price)),
+          label: "price",
+          showMark: false,
+          color: ink,
+          curve: "stepAfter",
+        },
+        {
+          data: points.map((p) => Number(p.cost)),
+          label: "cost",
+          showMark: false,
+          color: "var(--mui-palette-secondary-main)",
+          curve: "linear",
+        },
       ]}
     />
   );
@@ -30,6 +43,7 @@ interface HistogramProps {
   width: number;
 }
 
+/** How many products stand in each bin. */
 export function Histogram({ bins, label, width }: HistogramProps) {
   return (
     <BarChart

@@ -25,22 +25,34 @@ interface ChangeEditorProps {
   onClose: () => void;
 }
 
+/** One change of shape, seen over the head of the file before it is kept. */
 export function ChangeEditor({ delivery, before, start, title, onKeep, onClose }: ChangeEditorProps) {
   const [change, setChange] = useState(start);
   const now = usePreview(delivery, before);
   const whole = isWhole(change);
-  const after = usePreview(delivery, whole ? ({ ...before, reshape: [...(before.reshape ?? []), change] } as Reading) : null);
+  const after = usePreview(
+    delivery,
+    whole ? ({ ...before, reshape: [...(before.reshape ?? []), change] } as Reading) : null,
+  );
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="md">
       <DialogTitle sx={{ pb: 0 }}>{title}</DialogTitle>
       <DialogContent sx={{ display: "flex", flexDirection: "column", gap: 1.5 }}>
         <Typography color="textSecondary">{KINDS.find((k) => k.do === change.do)?.says}.</Typography>
-        {now.isPending ? <Waiting what="the columns" /> : <Form change={change} columns={now.data?.columns ?? []} onChange={setChange} />}
+        {now.isPending ? (
+          <Waiting what="the columns" />
+        ) : (
+          <Form change={change} columns={now.data?.columns ?? []} onChange={setChange} />
+        )}
         {after.isError && <Alert severity="warning">{after.error.message}</Alert>}
         {whole && after.data && !after.isError && (
           <>
             <Typography variant="caption" color="textSecondary">
-              {after.data.problems.filter((p) => ["reshaped", "not_kept", "differing_values", "uneven_lists"].includes(p.kind)).slice(-3).map((p) => p.message).join(" ")}{" "}
+              {after.data.problems
+                .filter((p) => ["reshaped", "not_kept", "differing_values", "uneven_lists"].includes(p.kind))
+                .slice(-3)
+                .map((p) => [p.message, p.examples?.length ? `(${p.examples.join(", ")})` : ""].join(" "))
+                .join(" ")}{" "}
               (counted over the head of the file)
             </Typography>
             <PreviewTable preview={after.data} height={230} />
@@ -76,19 +88,40 @@ function Form({ change, columns, onChange }: FormProps) {
     case "bundle":
       return (
         <Row>
-          <Columns label="Columns, in their order" value={change.columns} columns={columns} onChange={(v) => onChange({ ...change, columns: v })} />
-          <TextField label="Name of the list" value={change.into} onChange={(e) => onChange({ ...change, into: e.target.value })} />
+          <Columns
+            label="Columns, in their order"
+            value={change.columns}
+            columns={columns}
+            onChange={(v) => onChange({ ...change, columns: v })}
+          />
+          <TextField
+            label="Name of the list"
+            value={change.into}
+            onChange={(e) => onChange({ ...change, into: e.target.value })}
+          />
         </Row>
       );
     case "attributes":
       return <AttributesForm change={change} columns={columns} onChange={onChange} />;
     case "keep":
       return <KeepForm change={change} columns={columns} onChange={onChange} />;
+    case "carry":
+      return <CarryForm change={change} columns={columns} onChange={onChange} />;
     case "take":
       return (
         <Row>
-          <TextField label="From row" type="number" value={change.first ?? 1} onChange={(e) => onChange({ ...change, first: Math.max(1, Number(e.target.value)) })} />
-          <TextField label="To row (empty: the end)" type="number" value={change.last ?? ""} onChange={(e) => onChange({ ...change, last: e.target.value ? Number(e.target.value) : null })} />
+          <TextField
+            label="From row"
+            type="number"
+            value={change.first ?? 1}
+            onChange={(e) => onChange({ ...change, first: Math.max(1, Number(e.target.value)) })}
+          />
+          <TextField
+            label="To row (empty: the end)"
+            type="number"
+            value={change.last ?? ""}
+            onChange={(e) => onChange({ ...change, last: e.target.value ? Number(e.target.value) : null })}
+          />
         </Row>
       );
   }
@@ -132,17 +165,54 @@ function stems(columns: string[]): string[] {
 function UnfoldForm({ change, columns, onChange }: FormProps<Of<"unfold">>) {
   return (
     <Row>
-      <Columns label="What repeats" value={change.columns} columns={[...stems(columns), ...columns]} onChange={(v) => onChange({ ...change, columns: v })} />
-      <TextField label="Cut cells at (empty: they are lists)" value={change.separator ?? ""} onChange={(e) => onChange({ ...change, separator: e.target.value })} />
-      <Pick label="Rows of one product share" value={change.key ?? ""} columns={columns} empty="the number of their row" onChange={(v) => onChange({ ...change, key: v })} />
-      <TextField label="Kept in the new column" value={change.group ?? "group"} onChange={(e) => onChange({ ...change, group: e.target.value || "group" })} />
+      <Columns
+        label="What repeats"
+        value={change.columns}
+        columns={[...stems(columns), ...columns]}
+        onChange={(v) => onChange({ ...change, columns: v })}
+      />
+      <TextField
+        label="Cut cells at (empty: they are lists)"
+        value={change.separator ?? ""}
+        onChange={(e) => onChange({ ...change, separator: e.target.value })}
+      />
+      <Pick
+        label="Rows of one product share"
+        value={change.key ?? ""}
+        columns={columns}
+        empty="the number of their row"
+        onChange={(v) => onChange({ ...change, key: v })}
+      />
+      <TextField
+        label="Kept in the new column"
+        value={change.group ?? "group"}
+        onChange={(e) => onChange({ ...change, group: e.target.value || "group" })}
+      />
     </Row>
   );
 }
 
-function Pick({ label, value, columns, empty, onChange }: { label: string; value: string; columns: string[]; empty: string; onChange: (name: string) => void }) {
+function Pick({
+  label,
+  value,
+  columns,
+  empty,
+  onChange,
+}: {
+  label: string;
+  value: string;
+  columns: string[];
+  empty: string;
+  onChange: (name: string) => void;
+}) {
   return (
-    <TextField select label={label} value={value} onChange={(e) => onChange(e.target.value)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+    <TextField
+      select
+      label={label}
+      value={value}
+      onChange={(e) => onChange(e.target.value)}
+      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+    >
       <MenuItem value="">{empty}</MenuItem>
       {columns.map((c) => (
         <MenuItem key={c} value={c}>
@@ -150,6 +220,39 @@ function Pick({ label, value, columns, empty, onChange }: { label: string; value
         </MenuItem>
       ))}
     </TextField>
+  );
+}
+
+function CarryForm({ change, columns, onChange }: FormProps<Of<"carry">>) {
+  return (
+    <>
+      <Row>
+        <Pick
+          label="Column"
+          value={change.column}
+          columns={columns}
+          empty="choose one"
+          onChange={(v) => onChange({ ...change, column: v })}
+        />
+        <TextField
+          select
+          label="What is carried"
+          value={change.into ? "headings" : "cells"}
+          onChange={(e) => onChange({ ...change, into: e.target.value === "headings" ? "Group" : "" })}
+        >
+          <MenuItem value="headings">headings: rows where nothing else is filled</MenuItem>
+          <MenuItem value="cells">values: into the empty cells below them</MenuItem>
+        </TextField>
+      </Row>
+      {change.into && (
+        <TextField
+          label="Carried into the new column"
+          value={change.into}
+          onChange={(e) => onChange({ ...change, into: e.target.value || "Group" })}
+          sx={{ maxWidth: 300 }}
+        />
+      )}
+    </>
   );
 }
 
@@ -166,10 +269,29 @@ function GatherForm({ change, columns, onChange }: FormProps<Of<"gather">>) {
   return (
     <>
       <Row>
-        <Columns label="One row for each" value={change.by} columns={columns} onChange={(v) => onChange({ ...change, by: v })} />
-        <TextField label="Joined with" value={change.joiner ?? " "} onChange={(e) => onChange({ ...change, joiner: e.target.value })} />
+        <Columns
+          label="One row for each"
+          value={change.by}
+          columns={columns}
+          onChange={(v) => onChange({ ...change, by: v })}
+        />
+        <TextField
+          label="Joined with"
+          value={change.joiner ?? " "}
+          onChange={(e) => onChange({ ...change, joiner: e.target.value })}
+        />
       </Row>
-      <Box sx={{ display: "grid", gridTemplateColumns: "repeat(3, 1fr)", columnGap: 2, rowGap: 0.5, maxHeight: 180, overflowY: "auto" }}>
+      <Box
+        tabIndex={0}
+        sx={{
+          display: "grid",
+          gridTemplateColumns: "repeat(3, 1fr)",
+          columnGap: 2,
+          rowGap: 0.5,
+          maxHeight: 180,
+          overflowY: "auto",
+        }}
+      >
         {others.map((name) => (
           <Box key={name} sx={{ display: "flex", alignItems: "center", gap: 1 }}>
             <Typography noWrap title={name} sx={{ flex: 1 }}>
@@ -178,9 +300,11 @@ function GatherForm({ change, columns, onChange }: FormProps<Of<"gather">>) {
             <TextField
               select
               size="small"
-              aria-label={name}
+              slotProps={{ htmlInput: { "aria-label": `${name} is kept as` } }}
               value={kept[name] ?? change.others ?? "first"}
-              onChange={(e) => onChange({ ...change, columns: { ...kept, [name]: e.target.value as "first" } })}
+              onChange={(e) =>
+                onChange({ ...change, columns: { ...kept, [name]: e.target.value as "first" } })
+              }
               sx={{ width: 130 }}
             >
               {KEEPING.map(([k, text]) => (
@@ -203,15 +327,39 @@ function AttributesForm({ change, columns, onChange }: FormProps<Of<"attributes"
     <>
       {change.pairs.map((pair, i) => (
         <Row key={i}>
-          <Pick label="Column of names" value={pair.name} columns={columns} empty="choose" onChange={(v) => put(i, { name: v })} />
-          <Pick label="Column of values" value={pair.value} columns={columns} empty="choose" onChange={(v) => put(i, { value: v })} />
+          <Pick
+            label="Column of names"
+            value={pair.name}
+            columns={columns}
+            empty="choose"
+            onChange={(v) => put(i, { name: v })}
+          />
+          <Pick
+            label="Column of values"
+            value={pair.value}
+            columns={columns}
+            empty="choose"
+            onChange={(v) => put(i, { value: v })}
+          />
         </Row>
       ))}
       <Row>
-        <Button color="inherit" onClick={() => onChange({ ...change, pairs: [...change.pairs, { name: change.pairs[0]?.name ?? "", value: "" }] })}>
+        <Button
+          color="inherit"
+          onClick={() =>
+            onChange({
+              ...change,
+              pairs: [...change.pairs, { name: change.pairs[0]?.name ?? "", value: "" }],
+            })
+          }
+        >
           One more pair
         </Button>
-        <TextField label="New columns start with" value={change.prefix ?? ""} onChange={(e) => onChange({ ...change, prefix: e.target.value })} />
+        <TextField
+          label="New columns start with"
+          value={change.prefix ?? ""}
+          onChange={(e) => onChange({ ...change, prefix: e.target.value })}
+        />
       </Row>
     </>
   );
@@ -221,8 +369,19 @@ function KeepForm({ change, columns, onChange }: FormProps<Of<"keep">>) {
   const needs = !["filled", "empty"].includes(change.test ?? "is");
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "1fr 160px 1fr", gap: 1.5, pt: 1 }}>
-      <Pick label="Column" value={change.column} columns={columns} empty="choose" onChange={(v) => onChange({ ...change, column: v })} />
-      <TextField select label="Test" value={change.test ?? "is"} onChange={(e) => onChange({ ...change, test: e.target.value as "is" })}>
+      <Pick
+        label="Column"
+        value={change.column}
+        columns={columns}
+        empty="choose"
+        onChange={(v) => onChange({ ...change, column: v })}
+      />
+      <TextField
+        select
+        label="Test"
+        value={change.test ?? "is"}
+        onChange={(e) => onChange({ ...change, test: e.target.value as "is" })}
+      >
         {TESTS.map(([k, text]) => (
           <MenuItem key={k} value={k}>
             {text}

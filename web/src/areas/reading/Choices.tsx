@@ -4,9 +4,34 @@ import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
 import type { DeliveryView, Reading } from "../../api/hooks";
-import { Choice, Count, Reason, Typed } from "./fields";
+import { Typed } from "../../components/Typed";
+import { Choice, Count, Reason } from "./fields";
 
-const ENCODINGS = ["utf-8", "cp1252", "cp1250", "cp1251", "cp1253", "cp1254", "iso8859_2", "iso8859_5", "iso8859_7", "iso8859_9", "iso8859_15", "koi8_r", "cp866", "utf-16-le", "utf-16-be", "cp437", "cp850", "mac_roman", "shift_jis", "euc_jp", "gb18030", "big5", "euc_kr"];
+const ENCODINGS = [
+  "utf-8",
+  "cp1252",
+  "cp1250",
+  "cp1251",
+  "cp1253",
+  "cp1254",
+  "iso8859_2",
+  "iso8859_5",
+  "iso8859_7",
+  "iso8859_9",
+  "iso8859_15",
+  "koi8_r",
+  "cp866",
+  "utf-16-le",
+  "utf-16-be",
+  "cp437",
+  "cp850",
+  "mac_roman",
+  "shift_jis",
+  "euc_jp",
+  "gb18030",
+  "big5",
+  "euc_kr",
+];
 const DELIMITERS: [string, string][] = [
   [";", "; semicolon"],
   [",", ", comma"],
@@ -24,6 +49,7 @@ interface ChoicesProps {
   onChange: (reading: Reading, label: string) => void;
 }
 
+/** The choices of a reading, by its format. */
 export function Choices({ view, reading, onChange }: ChoicesProps) {
   const set = (key: string, value: unknown, label: string) =>
     onChange({ ...reading, [key]: value } as Reading, label);
@@ -34,8 +60,20 @@ export function Choices({ view, reading, onChange }: ChoicesProps) {
       <Files {...parts} />
       {reading.format === "delimited" && (
         <>
-          <Choice label="Encoding" why={why.encoding} value={reading.encoding ?? "utf-8"} options={ENCODINGS.map((e) => [e, e])} onChange={(v) => set("encoding", v, `Read with ${v}`)} />
-          <Choice label="Delimiter" why={why.delimiter} value={reading.delimiter ?? ","} options={DELIMITERS} onChange={(v) => set("delimiter", v, `Read with ${v === "\t" ? "tab" : v}`)} />
+          <Choice
+            label="Encoding"
+            why={why.encoding}
+            value={reading.encoding ?? "utf-8"}
+            options={ENCODINGS.map((e) => [e, e])}
+            onChange={(v) => set("encoding", v, `Read with ${v}`)}
+          />
+          <Choice
+            label="Delimiter"
+            why={why.delimiter}
+            value={reading.delimiter ?? ","}
+            options={DELIMITERS}
+            onChange={(v) => set("delimiter", v, `Read with ${v === "\t" ? "tab" : v}`)}
+          />
           <Choice
             label="Quote"
             why={why.quote}
@@ -64,6 +102,7 @@ export function Choices({ view, reading, onChange }: ChoicesProps) {
           onChange={(v) => set("decimal", v, `Read with a decimal ${v === "," ? "comma" : "point"}`)}
         />
       )}
+      <NamesFirst {...parts} />
       <More {...parts} />
     </>
   );
@@ -76,7 +115,14 @@ interface PartProps {
 }
 
 /** Several of a list, by tick; at least one stays. */
-function Ticks({ title, why, names, chosen, say, onChange }: {
+function Ticks({
+  title,
+  why,
+  names,
+  chosen,
+  say,
+  onChange,
+}: {
   title: string;
   why?: string | undefined;
   names: string[];
@@ -92,7 +138,12 @@ function Ticks({ title, why, names, chosen, say, onChange }: {
       {names.map((name) => (
         <FormControlLabel
           key={name}
-          sx={{ display: "flex", mx: 0, alignItems: "flex-start", "& .MuiTypography-root": { overflowWrap: "anywhere", lineHeight: 1.35, pt: 0.4 } }}
+          sx={{
+            display: "flex",
+            mx: 0,
+            alignItems: "flex-start",
+            "& .MuiTypography-root": { overflowWrap: "anywhere", lineHeight: 1.35, pt: 0.4 },
+          }}
           control={
             <Checkbox
               size="small"
@@ -171,16 +222,61 @@ function Records({ view, reading, set }: PartProps) {
 
 const last = (path: string) => path.split("/").pop() || "the document";
 
+/** Records that are lists have no names, unless the first of them holds those. */
+function NamesFirst({ view, reading, set }: PartProps) {
+  if (reading.format !== "json") return null;
+  const unnamed = view.columns.length > 0 && view.columns.every((name) => /^Column \d+$/.test(name));
+  if (!reading.header && !view.why.header && !unnamed) return null;
+  return (
+    <Reason text={view.why.header}>
+      <FormControlLabel
+        sx={{ display: "flex" }}
+        control={
+          <Checkbox
+            size="small"
+            checked={reading.header ?? false}
+            onChange={(e) =>
+              set(
+                "header",
+                e.target.checked,
+                e.target.checked ? "The first list holds the names" : "Columns by their places",
+              )
+            }
+          />
+        }
+        label="The first list holds the names"
+      />
+    </Reason>
+  );
+}
+
 function Grid({ view, reading, set }: PartProps) {
   if (reading.format !== "delimited" && reading.format !== "workbook") return null;
   const why = view.why;
   return (
     <>
-      <Count label="Header row (0: none)" why={why.header_row} value={reading.header_row ?? 1} onChange={(n) => set("header_row", n, `Header in row ${n}`)} />
+      <Count
+        label="Header row (0: none)"
+        why={why.header_row}
+        value={reading.header_row ?? 1}
+        onChange={(n) => set("header_row", n, `Header in row ${n}`)}
+      />
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr 1fr", gap: 1 }}>
-        <Count label="High" value={reading.header_height ?? 1} onChange={(n) => set("header_height", Math.max(1, n), `Header of ${n} rows`)} />
-        <Count label="Notes under" value={reading.notes_rows ?? 0} onChange={(n) => set("notes_rows", n, `${n} rows of notes`)} />
-        <Count label="Totals" value={reading.footer_rows ?? 0} onChange={(n) => set("footer_rows", n, `${n} rows of totals`)} />
+        <Count
+          label="High"
+          value={reading.header_height ?? 1}
+          onChange={(n) => set("header_height", Math.max(1, n), `Header of ${n} rows`)}
+        />
+        <Count
+          label="Notes under"
+          value={reading.notes_rows ?? 0}
+          onChange={(n) => set("notes_rows", n, `${n} rows of notes`)}
+        />
+        <Count
+          label="Totals"
+          value={reading.footer_rows ?? 0}
+          onChange={(n) => set("footer_rows", n, `${n} rows of totals`)}
+        />
       </Box>
       <Typography variant="caption" color="textSecondary">
         {[why.header_height, why.notes_rows, why.footer_rows].filter(Boolean).join("; ")}
@@ -188,7 +284,19 @@ function Grid({ view, reading, set }: PartProps) {
       {reading.format === "workbook" && (
         <FormControlLabel
           sx={{ display: "flex", mt: 0.5 }}
-          control={<Checkbox size="small" checked={reading.hidden_rows ?? true} onChange={(e) => set("hidden_rows", e.target.checked, e.target.checked ? "Hidden rows taken" : "Hidden rows passed over")} />}
+          control={
+            <Checkbox
+              size="small"
+              checked={reading.hidden_rows ?? true}
+              onChange={(e) =>
+                set(
+                  "hidden_rows",
+                  e.target.checked,
+                  e.target.checked ? "Hidden rows taken" : "Hidden rows passed over",
+                )
+              }
+            />
+          }
           label="Take hidden rows too"
         />
       )}
@@ -202,7 +310,13 @@ function More({ view, reading, set }: PartProps) {
     <>
       {reading.format === "delimited" && (
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
-          <Typed label="Comment lines start" why={view.why.comment} value={reading.comment ?? ""} onChange={(v) => set("comment", v, `Comments start with ${v || "nothing"}`)} />
+          <Reason text={view.why.comment}>
+            <Typed
+              label="Comment lines start"
+              value={reading.comment ?? ""}
+              onDone={(v) => set("comment", v, `Comments start with ${v || "nothing"}`)}
+            />
+          </Reason>
           <Choice
             label="Escape"
             why={view.why.escape}
@@ -223,7 +337,9 @@ function More({ view, reading, set }: PartProps) {
             ["hold", "are held"],
             ["empty", "arrive without the barcode"],
           ]}
-          onChange={(v) => set("damaged", v, v === "hold" ? "Damaged barcodes held" : "Damaged barcodes left empty")}
+          onChange={(v) =>
+            set("damaged", v, v === "hold" ? "Damaged barcodes held" : "Damaged barcodes left empty")
+          }
         />
       )}
     </>

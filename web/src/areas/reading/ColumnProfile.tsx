@@ -5,6 +5,7 @@ import type { ColumnProfile } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { CountRow, Panel, Part } from "../../components/Panel";
 
+/** What a column looks like, in a line. */
 export function looks(profile: ColumnProfile): string {
   const more = [
     profile.currency,
@@ -23,14 +24,22 @@ function languageOf(code: string): string {
   }
 }
 
+/** The profile of a column, in a panel of its own. */
 export function ProfilePanel({ profile, onClose }: { profile: ColumnProfile; onClose: () => void }) {
   return (
-    <Panel title={profile.name} subtitle={looks(profile)} label={`Column ${profile.name}`} width={290} onClose={onClose}>
+    <Panel
+      title={profile.name}
+      subtitle={looks(profile)}
+      label={`Column ${profile.name}`}
+      width={290}
+      onClose={onClose}
+    >
       <ProfileParts profile={profile} />
     </Panel>
   );
 }
 
+/** What is known of a column: how full, how varied, what is odd. */
 export function ProfileParts({ profile }: { profile: ColumnProfile }) {
   const share = profile.rows ? Math.round((100 * profile.filled) / profile.rows) : 0;
   const most = profile.frequent[0]?.count ?? 1;
@@ -76,9 +85,22 @@ function Spread({ histogram }: { histogram: NonNullable<ColumnProfile["histogram
   const most = Math.max(...histogram.counts);
   return (
     <Part title="Spread">
-      <Box role="img" aria-label={`Spread from ${histogram.least} to ${histogram.greatest}`} sx={{ display: "flex", alignItems: "flex-end", gap: "2px", height: 54 }}>
+      <Box
+        role="img"
+        aria-label={`Spread from ${histogram.least} to ${histogram.greatest}`}
+        sx={{ display: "flex", alignItems: "flex-end", gap: "2px", height: 54 }}
+      >
         {histogram.counts.map((n, i) => (
-          <Box key={i} title={n.toLocaleString("en")} sx={{ flex: 1, bgcolor: n ? "primary.main" : "divider", height: n ? `${Math.max(4, (100 * n) / most)}%` : "1px", opacity: 0.8 }} />
+          <Box
+            key={i}
+            title={n.toLocaleString("en")}
+            sx={{
+              flex: 1,
+              bgcolor: n ? "primary.main" : "divider",
+              height: n ? `${Math.max(4, (100 * n) / most)}%` : "1px",
+              opacity: 0.8,
+            }}
+          />
         ))}
       </Box>
       <Box sx={{ display: "flex", justifyContent: "space-between" }}>

@@ -12,7 +12,15 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import { useArrivals, useDelivery, useDetection, usePreview, type Companion, type DeliveryView, type Reading } from "../../api/hooks";
+import {
+  useArrivals,
+  useDelivery,
+  useDetection,
+  usePreview,
+  type Companion,
+  type DeliveryView,
+  type Reading,
+} from "../../api/hooks";
 
 interface CompanionEditorProps {
   store: number;
@@ -23,26 +31,44 @@ interface CompanionEditorProps {
   onClose: () => void;
 }
 
+/** A second table and the keys that join it. */
 export function CompanionEditor({ store, view, before, start, onKeep, onClose }: CompanionEditorProps) {
   const [own, setOwn] = useState(start);
   const [part, setPart] = useState(partOf(start));
   const mine = usePreview(view.id, before);
   const theirs = useTheirColumns(store, view, own, part);
   const complete: Companion = { ...own, reading: own.feed ? null : (own.reading ?? theirs.reading) };
-  const whole = own.name !== "" && own.keys.every((k) => k.column && k.theirs) && Boolean(own.feed || complete.reading);
-  const after = usePreview(view.id, whole ? ({ ...before, companions: [...(before.companions ?? []), complete] } as Reading) : null);
+  const whole =
+    own.name !== "" && own.keys.every((k) => k.column && k.theirs) && Boolean(own.feed || complete.reading);
+  const after = usePreview(
+    view.id,
+    whole ? ({ ...before, companions: [...(before.companions ?? []), complete] } as Reading) : null,
+  );
   const choose = (value: string) => {
     const feed = value.startsWith("feed:") ? Number(value.slice(5)) : null;
     setPart(feed ? "" : value);
-    setOwn({ ...own, feed, reading: null, name: own.name || nameOf(value, theirs.feeds), keys: [{ column: "", theirs: "" }] });
+    setOwn({
+      ...own,
+      feed,
+      reading: null,
+      name: own.name || nameOf(value, theirs.feeds),
+      keys: [{ column: "", theirs: "" }],
+    });
   };
-  const said = (after.data?.problems ?? []).filter((p) => p.kind.includes("companion") || p.kind === "no_partner");
+  const said = (after.data?.problems ?? []).filter(
+    (p) => p.kind.includes("companion") || p.kind === "no_partner",
+  );
   return (
     <Dialog open onClose={onClose} fullWidth maxWidth="sm">
       <DialogTitle sx={{ pb: 0 }}>Join a second table</DialogTitle>
       <DialogContent sx={{ display: "flex", flexDirection: "column", gap: 1.5 }}>
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 160px", gap: 1.5, pt: 1 }}>
-          <TextField select label="Table" value={own.feed ? `feed:${own.feed}` : part} onChange={(e) => choose(e.target.value)}>
+          <TextField
+            select
+            label="Table"
+            value={own.feed ? `feed:${own.feed}` : part}
+            onChange={(e) => choose(e.target.value)}
+          >
             {view.offers
               .filter((o) => (o.kind === "file" && o.detail === "table") || o.kind === "sheet")
               .map((o) => (
@@ -58,29 +84,76 @@ export function CompanionEditor({ store, view, before, start, onKeep, onClose }:
                 </MenuItem>
               ))}
           </TextField>
-          <TextField label="Called" value={own.name} onChange={(e) => setOwn({ ...own, name: e.target.value })} />
+          <TextField
+            label="Called"
+            value={own.name}
+            onChange={(e) => setOwn({ ...own, name: e.target.value })}
+          />
         </Box>
         {own.keys.map((key, i) => (
-          <Box key={i} sx={{ display: "grid", gridTemplateColumns: "1fr auto 1fr", gap: 1, alignItems: "center" }}>
-            <ColumnChoice label="Column here" value={key.column} columns={mine.data?.columns ?? []} onChange={(v) => setOwn({ ...own, keys: own.keys.map((k, n) => (n === i ? { ...k, column: v } : k)) })} />
+          <Box
+            key={i}
+            sx={{ display: "grid", gridTemplateColumns: "1fr auto 1fr", gap: 1, alignItems: "center" }}
+          >
+            <ColumnChoice
+              label="Column here"
+              value={key.column}
+              columns={mine.data?.columns ?? []}
+              onChange={(v) =>
+                setOwn({ ...own, keys: own.keys.map((k, n) => (n === i ? { ...k, column: v } : k)) })
+              }
+            />
             <Typography color="textSecondary">=</Typography>
-            <ColumnChoice label="Column there" value={key.theirs} columns={theirs.columns} onChange={(v) => setOwn({ ...own, keys: own.keys.map((k, n) => (n === i ? { ...k, theirs: v } : k)) })} />
+            <ColumnChoice
+              label="Column there"
+              value={key.theirs}
+              columns={theirs.columns}
+              onChange={(v) =>
+                setOwn({ ...own, keys: own.keys.map((k, n) => (n === i ? { ...k, theirs: v } : k)) })
+              }
+            />
           </Box>
         ))}
         <Box>
-          <Button size="small" color="inherit" onClick={() => setOwn({ ...own, keys: [...own.keys, { column: "", theirs: "" }] })}>
+          <Button
+            size="small"
+            color="inherit"
+            onClick={() => setOwn({ ...own, keys: [...own.keys, { column: "", theirs: "" }] })}
+          >
             One more column to the key
           </Button>
         </Box>
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr" }}>
-          <Tick label="Letter case does not count" value={own.ignore_case ?? true} onChange={(v) => setOwn({ ...own, ignore_case: v })} />
-          <Tick label="Blanks do not count" value={own.ignore_blanks ?? true} onChange={(v) => setOwn({ ...own, ignore_blanks: v })} />
-          <Tick label="Leading zeros do not count" value={own.ignore_zeros ?? false} onChange={(v) => setOwn({ ...own, ignore_zeros: v })} />
-          <Tick label="Its own rows become rows too" value={own.adds ?? false} onChange={(v) => setOwn({ ...own, adds: v })} />
-          <Tick label="Of repeated keys, the last row" value={own.repeated === "last"} onChange={(v) => setOwn({ ...own, repeated: v ? "last" : "first" })} />
+          <Tick
+            label="Letter case does not count"
+            value={own.ignore_case ?? true}
+            onChange={(v) => setOwn({ ...own, ignore_case: v })}
+          />
+          <Tick
+            label="Blanks do not count"
+            value={own.ignore_blanks ?? true}
+            onChange={(v) => setOwn({ ...own, ignore_blanks: v })}
+          />
+          <Tick
+            label="Leading zeros do not count"
+            value={own.ignore_zeros ?? false}
+            onChange={(v) => setOwn({ ...own, ignore_zeros: v })}
+          />
+          <Tick
+            label="Its own rows become rows too"
+            value={own.adds ?? false}
+            onChange={(v) => setOwn({ ...own, adds: v })}
+          />
+          <Tick
+            label="Of repeated keys, the last row"
+            value={own.repeated === "last"}
+            onChange={(v) => setOwn({ ...own, repeated: v ? "last" : "first" })}
+          />
         </Box>
         <Precedence own={own} mine={mine.data?.columns ?? []} theirs={theirs.columns} onChange={setOwn} />
-        {(after.error ?? theirs.error) && <Alert severity="warning">{(after.error ?? theirs.error)?.message}</Alert>}
+        {(after.error ?? theirs.error) && (
+          <Alert severity="warning">{(after.error ?? theirs.error)?.message}</Alert>
+        )}
         {said.length > 0 && (
           <Typography variant="caption" color="textSecondary">
             Counted over the head of the file:
@@ -142,7 +215,12 @@ interface ColumnChoiceProps {
 
 function ColumnChoice({ label, value, columns, onChange }: ColumnChoiceProps) {
   return (
-    <TextField select label={label} value={columns.includes(value) ? value : ""} onChange={(e) => onChange(e.target.value)}>
+    <TextField
+      select
+      label={label}
+      value={columns.includes(value) ? value : ""}
+      onChange={(e) => onChange(e.target.value)}
+    >
       {columns.map((c) => (
         <MenuItem key={c} value={c}>
           {c}
@@ -152,8 +230,21 @@ function ColumnChoice({ label, value, columns, onChange }: ColumnChoiceProps) {
   );
 }
 
-function Tick({ label, value, onChange }: { label: string; value: boolean; onChange: (value: boolean) => void }) {
-  return <FormControlLabel control={<Checkbox size="small" checked={value} onChange={(e) => onChange(e.target.checked)} />} label={label} />;
+function Tick({
+  label,
+  value,
+  onChange,
+}: {
+  label: string;
+  value: boolean;
+  onChange: (value: boolean) => void;
+}) {
+  return (
+    <FormControlLabel
+      control={<Checkbox size="small" checked={value} onChange={(e) => onChange(e.target.checked)} />}
+      label={label}
+    />
+  );
 }
 
 interface PrecedenceProps {
@@ -172,16 +263,38 @@ function Precedence({ own, mine, theirs, onChange }: PrecedenceProps) {
     <>
       {prefer.map((p, i) => (
         <Box key={i} sx={{ display: "grid", gridTemplateColumns: "1fr 130px 1fr", gap: 1 }}>
-          <ColumnChoice label="Column here" value={p.column} columns={mine} onChange={(v) => put(i, { column: v })} />
-          <TextField select label="Which wins" value={p.wins ?? "companion"} onChange={(e) => put(i, { wins: e.target.value as "own" })}>
+          <ColumnChoice
+            label="Column here"
+            value={p.column}
+            columns={mine}
+            onChange={(v) => put(i, { column: v })}
+          />
+          <TextField
+            select
+            label="Which wins"
+            value={p.wins ?? "companion"}
+            onChange={(e) => put(i, { wins: e.target.value as "own" })}
+          >
             <MenuItem value="companion">theirs first</MenuItem>
             <MenuItem value="own">ours first</MenuItem>
           </TextField>
-          <ColumnChoice label="Column there" value={p.theirs} columns={theirs} onChange={(v) => put(i, { theirs: v })} />
+          <ColumnChoice
+            label="Column there"
+            value={p.theirs}
+            columns={theirs}
+            onChange={(v) => put(i, { theirs: v })}
+          />
         </Box>
       ))}
       <Box>
-        <Button size="small" color="inherit" disabled={!theirs.length} onClick={() => onChange({ ...own, prefer: [...prefer, { column: mine[0] ?? "", theirs: theirs[0] ?? "" }] })}>
+        <Button
+          size="small"
+          color="inherit"
+          disabled={!theirs.length}
+          onClick={() =>
+            onChange({ ...own, prefer: [...prefer, { column: mine[0] ?? "", theirs: theirs[0] ?? "" }] })
+          }
+        >
           Let one column win over another
         </Button>
       </Box>

@@ -1,13 +1,12 @@
 /** The companions of a reading: second tables joined on a key. */
 import Add from "@mui/icons-material/Add";
-import Delete from "@mui/icons-material/DeleteOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import IconButton from "@mui/material/IconButton";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Companion, DeliveryView, Reading } from "../../api/hooks";
 import { CompanionEditor } from "./CompanionEditor";
+import { Entry } from "./Entry";
 import { Heading } from "./Reshape";
 
 interface CompanionsProps {
@@ -19,10 +18,12 @@ interface CompanionsProps {
 
 const NEW: Companion = { name: "", keys: [{ column: "", theirs: "" }] };
 
+/** The tables that are joined to this one. */
 export function Companions({ store, view, reading, onChange }: CompanionsProps) {
   const [open, setOpen] = useState<{ at: number; own: Companion } | null>(null);
   const own = reading.companions ?? [];
-  const put = (next: Companion[], label: string) => onChange({ ...reading, companions: next } as Reading, label);
+  const put = (next: Companion[], label: string) =>
+    onChange({ ...reading, companions: next } as Reading, label);
   return (
     <Box component="section" aria-label="Companions" sx={{ mt: 2 }}>
       <Heading text="Companions" />
@@ -32,20 +33,26 @@ export function Companions({ store, view, reading, onChange }: CompanionsProps) 
         </Typography>
       )}
       {own.map((c, i) => (
-        <Box key={c.name} sx={{ display: "flex", alignItems: "flex-start", gap: 0.5, py: 0.25 }}>
-          <Box
-            component="button"
-            onClick={() => setOpen({ at: i, own: c })}
-            sx={{ flex: 1, minWidth: 0, textAlign: "left", border: 0, bgcolor: "transparent", font: "inherit", color: "inherit", cursor: "pointer", p: 0 }}
-          >
-            <b>{c.name}</b> on {c.keys.map((k) => `${k.column} = ${k.theirs}`).join(" and ")}
-          </Box>
-          <IconButton size="small" aria-label={`Remove ${c.name}`} onClick={() => put(own.filter((_, n) => n !== i), `Without ${c.name}`)}>
-            <Delete fontSize="inherit" />
-          </IconButton>
-        </Box>
+        <Entry
+          key={c.name}
+          name={c.name}
+          onOpen={() => setOpen({ at: i, own: c })}
+          onRemove={() =>
+            put(
+              own.filter((_, n) => n !== i),
+              `Without ${c.name}`,
+            )
+          }
+        >
+          <b>{c.name}</b> on {c.keys.map((k) => `${k.column} = ${k.theirs}`).join(" and ")}
+        </Entry>
       ))}
-      <Button size="small" color="inherit" startIcon={<Add />} onClick={() => setOpen({ at: own.length, own: NEW })}>
+      <Button
+        size="small"
+        color="inherit"
+        startIcon={<Add />}
+        onClick={() => setOpen({ at: own.length, own: NEW })}
+      >
         Join a second table
       </Button>
       {open && (

@@ -7,13 +7,21 @@ import { useState } from "react";
 import { api, take } from "../../api/client";
 import type { DeliveryView } from "../../api/hooks";
 
+/** Asks for the password of an archive. */
 export function Password({ feed, view }: { feed: number; view: DeliveryView }) {
   const queries = useQueryClient();
   const [text, setText] = useState("");
   const set = useMutation({
     mutationFn: async () => {
-      await take(api.PUT("/api/v1/feeds/{feed_id}/password", { params: { path: { feed_id: feed } }, body: { password: text } }));
-      return take(api.POST("/api/v1/deliveries/{delivery_id}/read", { params: { path: { delivery_id: view.id } } }));
+      await take(
+        api.PUT("/api/v1/feeds/{feed_id}/password", {
+          params: { path: { feed_id: feed } },
+          body: { password: text },
+        }),
+      );
+      return take(
+        api.POST("/api/v1/deliveries/{delivery_id}/read", { params: { path: { delivery_id: view.id } } }),
+      );
     },
     onSuccess: () => queries.invalidateQueries(),
   });

@@ -4,9 +4,18 @@ import type { Schemas } from "../../api/client";
 
 const ROWS = 40;
 
+/** The first rows that a reading gives. */
 export function PreviewTable({ preview, height }: { preview: Schemas["PreviewView"]; height?: number }) {
   return (
-    <Box sx={{ overflow: "auto", border: 1, borderColor: "divider", ...(height ? { maxHeight: height } : { flex: 1 }) }}>
+    <Box
+      tabIndex={0}
+      sx={{
+        overflow: "auto",
+        border: 1,
+        borderColor: "divider",
+        ...(height ? { maxHeight: height } : { flex: 1 }),
+      }}
+    >
       <table className="cells" aria-label="The head of the table">
         <thead>
           <tr>

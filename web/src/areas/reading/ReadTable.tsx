@@ -13,12 +13,9 @@ interface ReadTableProps {
   onColumn: (name: string) => void;
 }
 
+/** The table that the delivery became, of any length. */
 export function ReadTable({ view, lit, onColumn }: ReadTableProps) {
-  const { box, size, height, first, shift, onScroll } = useTallScroll(
-    view.rows,
-    ROW,
-    () => HEAD + 12,
-  );
+  const { box, size, height, first, shift, onScroll } = useTallScroll(view.rows, ROW, () => HEAD + 12);
   const start = Math.floor(first / PAGE) * PAGE;
   const page = useQuery({
     queryKey: ["table", view.id, JSON.stringify(view.reading), start],
@@ -42,6 +39,7 @@ export function ReadTable({ view, lit, onColumn }: ReadTableProps) {
   return (
     <Box
       ref={box}
+      tabIndex={0}
       onScroll={onScroll}
       sx={{ flex: 1, minHeight: 0, overflowY: "auto", overflowX: "hidden" }}
     >

@@ -1,34 +1,51 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { Route, Routes } from "react-router";
-import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import { FeedPlace } from "../../shell/FeedPlace";
 import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
-import { bench, column } from "../../test/samples";
+import { bench, column, delivery, feedLine } from "../../test/samples";
 import { blank, describe as say, isWhole } from "./changes";
 import { ReadingPlace } from "./Reading";
 
-class Observer {
-  observe() {}
-  disconnect() {}
-}
-
-beforeEach(() => vi.stubGlobal("ResizeObserver", Observer));
-afterEach(() => vi.unstubAllGlobals());
-
-const line = {
-  id: 7, file_name: "week-1.csv", size: 60, received_at: new Date().toISOString(), status: "waiting", rows: 2,
-  rows_before: null, columns: 2, problems: 0, error: "", same_as: null, run_id: null, run_status: null, counts: {},
-  complete: true, because: "", stage: "",
+const delimited = {
+  format: "delimited",
+  encoding: "utf-8",
+  delimiter: ";",
+  quote: '"',
+  header_row: 1,
+  decimal: ",",
 };
-const delimited = { format: "delimited", encoding: "utf-8", delimiter: ";", quote: '"', header_row: 1, decimal: "," };
 const view = (more: object = {}) => ({
-  id: 7, feed_id: 1, file_name: "week-1.csv", size: 60, status: "waiting", error: "", reading: delimited,
-  why: { encoding: "all of it is valid UTF-8", delimiter: "a semicolon gives 2 cells" }, rows: 2, columns: ["a", "b"],
-  problems: [{ kind: "broken_row", level: "broken", message: "line 3: 3 cells where the header has 2", line: 3, row: 2 }],
-  profile: [column("a"), column("b")], offers: [], uses: {}, because: "", stage: "", complete: true, accepted: false,
-  has_password: false, ...more,
+  id: 7,
+  feed_id: 1,
+  file_name: "week-1.csv",
+  size: 60,
+  status: "waiting",
+  error: "",
+  reading: delimited,
+  why: { encoding: "all of it is valid UTF-8", delimiter: "a semicolon gives 2 cells" },
+  rows: 2,
+  columns: ["a", "b"],
+  problems: [
+    {
+      kind: "broken_row",
+      level: "broken",
+      message: "line 3: 3 cells where the header has 2",
+      line: 3,
+      row: 2,
+    },
+  ],
+  profile: [column("a"), column("b")],
+  offers: [],
+  uses: {},
+  because: "",
+  stage: "",
+  complete: true,
+  accepted: false,
+  has_password: false,
+  ...more,
 });
 const PUT = "PUT /api/v1/deliveries/7/reading";
 
@@ -38,8 +55,16 @@ function start(first: ReturnType<typeof view>, raw: object = {}) {
   const fake = new FakeServer()
     .on("GET /api/v1/stores/1/arrivals", () => ({
       feeds: [
-        { id: 1, name: "Weekly", supplier: "Quarrow Pigments", versions: 0, questions: 0, mapped: 1, deliveries: [line] },
-        { id: 2, name: "Stock", supplier: "Quarrow Pigments", versions: 0, questions: 0, mapped: 0, deliveries: [{ ...line, id: 8 }] },
+        feedLine(),
+        {
+          id: 2,
+          name: "Stock",
+          supplier: "Quarrow Pigments",
+          versions: 0,
+          questions: 0,
+          mapped: 0,
+          deliveries: [delivery({ id: 8 })],
+        },
       ],
       upload_limit: 1000,
     }))
@@ -47,11 +72,30 @@ function start(first: ReturnType<typeof view>, raw: object = {}) {
     .on("GET /api/v1/feeds/1/bench", () => bench())
     .on("GET /api/v1/deliveries/7", () => now)
     .on("GET /api/v1/deliveries/8", () => view({ id: 8, columns: ["sku", "qty"] }))
-    .on("GET /api/v1/deliveries/7/raw", () => ({ file: "week-1.csv", lines: ["a;b", "1;2"], cells: [], files: [], ...raw }))
-    .on("GET /api/v1/deliveries/7/rows", () => ({ offset: 0, numbers: [1, 2], faults: [null, "line 3"], rows: [["1", "2"], ["3", "4"]] }))
+    .on("GET /api/v1/deliveries/7/raw", () => ({
+      file: "week-1.csv",
+      lines: ["a;b", "1;2"],
+      cells: [],
+      files: [],
+      ...raw,
+    }))
+    .on("GET /api/v1/deliveries/7/rows", () => ({
+      offset: 0,
+      numbers: [1, 2],
+      faults: [null, "line 3"],
+      rows: [
+        ["1", "2"],
+        ["3", "4"],
+      ],
+    }))
     .on("POST /api/v1/deliveries/7/preview", () => ({
-      columns: ["a", "b"], rows: [["1", "2"]], faults: [null],
-      problems: [{ kind: "reshaped", level: "note", message: "2 rows became 3." }, { kind: "companion_joined", level: "note", message: "Stock: joined to 2 of 2 rows." }],
+      columns: ["a", "b"],
+      rows: [["1", "2"]],
+      faults: [null],
+      problems: [
+        { kind: "reshaped", level: "note", message: "2 rows became 3." },
+        { kind: "companion_joined", level: "note", message: "Stock: joined to 2 of 2 rows." },
+      ],
     }))
     .on(PUT, ({ body }) => (now = { ...now, reading: (body as { reading: typeof delimited }).reading }));
   draw(
@@ -66,7 +110,8 @@ function start(first: ReturnType<typeof view>, raw: object = {}) {
   return fake;
 }
 
-const put = (fake: FakeServer, n = 0) => (fake.calls(PUT)[n]?.body as { reading: object } | undefined)?.reading;
+const put = (fake: FakeServer, n = 0) =>
+  (fake.calls(PUT)[n]?.body as { reading: object } | undefined)?.reading;
 
 describe("the reading", () => {
   it("shows the reasons, what was noticed, and reads again at once when a choice changes", async () => {
@@ -84,9 +129,25 @@ describe("the reading", () => {
   });
 
   it("shows the cells of a workbook and lets its sheets be chosen", async () => {
-    const reading = { format: "workbook", sheets: ["One"], header_row: 2, header_height: 1, hidden_rows: true };
-    const offers = [{ kind: "sheet", name: "One", count: 9, detail: "" }, { kind: "sheet", name: "Two", count: 4, detail: "" }];
-    const fake = start(view({ reading, offers }), { lines: [], cells: [["Our list", null], ["Code", "Price"], ["007", "1.5"]] });
+    const reading = {
+      format: "workbook",
+      sheets: ["One"],
+      header_row: 2,
+      header_height: 1,
+      hidden_rows: true,
+    };
+    const offers = [
+      { kind: "sheet", name: "One", count: 9, detail: "" },
+      { kind: "sheet", name: "Two", count: 4, detail: "" },
+    ];
+    const fake = start(view({ reading, offers }), {
+      lines: [],
+      cells: [
+        ["Our list", null],
+        ["Code", "Price"],
+        ["007", "1.5"],
+      ],
+    });
     const cells = await screen.findByRole("table", { name: "Cells as they are" });
     expect(within(cells).getByText("Code").closest("tr")).toHaveClass("header");
     expect(within(cells).getByText("Our list").closest("tr")).toHaveClass("above");
@@ -119,14 +180,35 @@ describe("the reading", () => {
   it("reshapes: says it, sees it, keeps it, takes it away", async () => {
     const fake = start(view());
     await userEvent.click(await screen.findByRole("button", { name: "Change the shape" }));
-    await userEvent.click(screen.getByRole("menuitem", { name: /^Take rows/ }));
+    await userEvent.click(screen.getByRole("menuitem", { name: /^Carry down/ }));
     const dialog = screen.getByRole("dialog");
-    await userEvent.type(await within(dialog).findByLabelText(/To row/), "5");
+    await userEvent.click(await within(dialog).findByLabelText("Column"));
+    await userEvent.click(screen.getByRole("option", { name: "a" }));
     expect(await within(dialog).findByText(/2 rows became 3/)).toBeInTheDocument();
     await userEvent.click(within(dialog).getByRole("button", { name: "Keep it" }));
-    await waitFor(() => expect(put(fake)).toMatchObject({ reshape: [{ do: "take", first: 1, last: 5 }] }));
-    await userEvent.click(await screen.findByRole("button", { name: "Remove Take rows" }));
+    await waitFor(() =>
+      expect(put(fake)).toMatchObject({ reshape: [{ do: "carry", column: "a", into: "Group" }] }),
+    );
+    await userEvent.click(await screen.findByRole("button", { name: "Remove Carry down" }));
     await waitFor(() => expect(put(fake, 1)).toMatchObject({ reshape: [] }));
+  });
+
+  it("takes the names from the first of records that are lists", async () => {
+    const json = { format: "json", records: "rows", header: false, decimal: "." };
+    const fake = start(view({ reading: json, columns: ["Column 1", "Column 2"] }));
+    await userEvent.click(await screen.findByLabelText("The first list holds the names"));
+    await waitFor(() => expect(put(fake)).toMatchObject({ records: "rows", header: true }));
+  });
+
+  it("sums alike problems up, the gravest kinds first", async () => {
+    const hint = (n: number) => ({ kind: "formula", level: "doubt", message: `K${n}: no result` });
+    const broken = { kind: "broken_row", level: "broken", message: "line 3 is short" };
+    start(view({ problems: [...Array.from({ length: 9 }, (_, n) => hint(n)), broken] }));
+    const box = await screen.findByRole("region", { name: "Noticed while reading" });
+    const said = () => within(box).getAllByText(/is short|no result/);
+    expect(said().map((e) => e.textContent)).toEqual(["line 3 is short", "K0: no result", "K1: no result"]);
+    await userEvent.click(within(box).getByRole("button", { name: "7 more like this" }));
+    expect(said()).toHaveLength(10);
   });
 
   it("joins the newest delivery of another feed on a key", async () => {
@@ -142,29 +224,46 @@ describe("the reading", () => {
     expect(await screen.findByText(/joined to 2 of 2 rows/)).toBeInTheDocument();
     await userEvent.click(screen.getByRole("button", { name: "Join it" }));
     await waitFor(() =>
-      expect(put(fake)).toMatchObject({ companions: [{ name: "Stock", feed: 2, keys: [{ column: "a", theirs: "sku" }] }] }),
+      expect(put(fake)).toMatchObject({
+        companions: [{ name: "Stock", feed: 2, keys: [{ column: "a", theirs: "sku" }] }],
+      }),
     );
   });
 
   it("says why a file does not become a table, and asks for a password", async () => {
-    const fake = start(view({ status: "unreadable", error: "The archive is protected by a password.", rows: 0, columns: [], profile: [] }))
+    const fake = start(
+      view({
+        status: "unreadable",
+        error: "The archive is protected by a password.",
+        rows: 0,
+        columns: [],
+        profile: [],
+      }),
+    )
       .on("PUT /api/v1/feeds/1/password", () => ({}))
       .on("POST /api/v1/deliveries/7/read", () => view());
     expect(await screen.findByText(/protected by a password/)).toBeInTheDocument();
     expect(screen.getByText("It does not become a table")).toBeInTheDocument();
     await userEvent.type(screen.getByLabelText(/Password of this feed/), "cobalt{Enter}");
-    await waitFor(() => expect(fake.calls("PUT /api/v1/feeds/1/password")[0]?.body).toEqual({ password: "cobalt" }));
+    await waitFor(() =>
+      expect(fake.calls("PUT /api/v1/feeds/1/password")[0]?.body).toEqual({ password: "cobalt" }),
+    );
     await waitFor(() => expect(fake.calls("POST /api/v1/deliveries/7/read")).toHaveLength(1));
   });
 
   it("holds a file that broke off until a person takes it as it is", async () => {
-    const fake = start(view({ complete: false })).on("POST /api/v1/deliveries/7/accept", () => view({ complete: false, accepted: true }));
+    const fake = start(view({ complete: false })).on("POST /api/v1/deliveries/7/accept", () =>
+      view({ complete: false, accepted: true }),
+    );
     await userEvent.click(await screen.findByRole("button", { name: "Use what is here" }));
     await waitFor(() => expect(fake.calls("POST /api/v1/deliveries/7/accept")).toHaveLength(1));
   });
 
   it("shows the head while a worker reads the rest, and can stop it", async () => {
-    const fake = start(view({ status: "reading", stage: "50,000 records read" })).on("POST /api/v1/deliveries/7/stop", () => view());
+    const fake = start(view({ status: "reading", stage: "50,000 records read" })).on(
+      "POST /api/v1/deliveries/7/stop",
+      () => view(),
+    );
     expect(await screen.findByText(/50,000 records read/)).toBeInTheDocument();
     expect(await screen.findByRole("table", { name: "The head of the table" })).toBeInTheDocument();
     await userEvent.click(screen.getByRole("button", { name: "Stop" }));
@@ -174,11 +273,18 @@ describe("the reading", () => {
 
 describe("a change of shape", () => {
   it("is said in words, and is whole only when it says enough", () => {
-    for (const kind of ["unfold", "gather", "bundle", "attributes", "keep"] as const) expect(isWhole(blank(kind))).toBe(false);
+    for (const kind of ["unfold", "gather", "bundle", "attributes", "keep"] as const)
+      expect(isWhole(blank(kind))).toBe(false);
     expect(isWhole(blank("take"))).toBe(true);
-    expect(say({ do: "unfold", columns: ["size"], separator: "|" })).toBe("a row for each entry of size, cut at |");
-    expect(say({ do: "gather", by: ["id"], columns: { a: "align", b: "join" } })).toBe("a row for each id; 1 columns as lists");
-    expect(say({ do: "keep", column: "state", test: "is_not", values: ["old"] })).toBe("state is none of old");
+    expect(say({ do: "unfold", columns: ["size"], separator: "|" })).toBe(
+      "a row for each entry of size, cut at |",
+    );
+    expect(say({ do: "gather", by: ["id"], columns: { a: "align", b: "join" } })).toBe(
+      "a row for each id; 1 columns as lists",
+    );
+    expect(say({ do: "keep", column: "state", test: "is_not", values: ["old"] })).toBe(
+      "state is none of old",
+    );
     expect(say({ do: "take", first: 3, last: null })).toBe("3 to the end");
   });
 });

@@ -6,12 +6,20 @@ import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useState, type ReactNode } from "react";
 import { api, take } from "../../api/client";
-import { feedKey, useDelivery, useDetection, usePreview, useRaw, type DeliveryView, type Reading } from "../../api/hooks";
+import {
+  feedKey,
+  useDelivery,
+  useDetection,
+  usePreview,
+  useRaw,
+  type DeliveryView,
+  type Reading,
+} from "../../api/hooks";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { bytes, count } from "../../components/words";
-import { useFeed } from "../../shell/FeedPlace";
+import { useFeed } from "../../shell/feed";
 import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
 import { Choices } from "./Choices";
@@ -24,8 +32,16 @@ import { RawView } from "./RawView";
 import { ReadTable } from "./ReadTable";
 import { Reshape } from "./Reshape";
 
-const DEFAULT: Reading = { format: "delimited", encoding: "utf-8", delimiter: ",", quote: '"', header_row: 1, decimal: "." };
+const DEFAULT: Reading = {
+  format: "delimited",
+  encoding: "utf-8",
+  delimiter: ",",
+  quote: '"',
+  header_row: 1,
+  decimal: ".",
+};
 
+/** How a delivery is read, and the table that it becomes. */
 export function ReadingPlace() {
   const { delivery, line } = useFeed();
   const id = delivery ?? line.deliveries[0]?.id;
@@ -40,6 +56,8 @@ export function ReadingPlace() {
 function useReread(feed: number, id: number) {
   const queries = useQueryClient();
   return useMutation({
+    // Two choices made quickly are sent one after the other: the last one holds.
+    scope: { id: `reading ${id}` },
     mutationFn: (reading: Reading) =>
       take(
         api.PUT("/api/v1/deliveries/{delivery_id}/reading", {
@@ -79,18 +97,19 @@ function OneReading({ view }: { view: DeliveryView }) {
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
       <Box
+        tabIndex={0}
         sx={{ width: 300, flex: "none", borderRight: 1, borderColor: "divider", overflowY: "auto", p: 1.5 }}
         component="section"
         aria-label="How the file is read"
       >
         <Typography variant="h2">How it is read</Typography>
         <Noticed problems={view.problems} />
-        <Choices key={JSON.stringify(reading)} view={view} reading={reading} onChange={change} />
+        <Choices view={view} reading={reading} onChange={change} />
         <Reshape view={view} reading={reading} onChange={change} />
         <Companions store={store} view={view} reading={reading} onChange={change} />
         <Typography variant="caption" color="textSecondary" component="p" sx={{ mt: 1 }}>
-          Cells stay text as they are: no zero is lost and no date is changed. What you choose here
-          is kept for the next delivery of this feed.
+          Cells stay text as they are: no zero is lost and no date is changed. What you choose here is kept
+          for the next delivery of this feed.
         </Typography>
         <Detected view={view} onUse={change} />
       </Box>
@@ -102,9 +121,11 @@ function OneReading({ view }: { view: DeliveryView }) {
           {raw.isError && <Failure error={raw.error} />}
         </Box>
         <Incomplete view={view} />
-        <Caption text={becomes(view)} />
+        <Caption text={becomes(view)}>
+          {!failed && view.status !== "reading" && <Download id={view.id} />}
+        </Caption>
         {failed && (
-          <Box sx={{ overflowY: "auto" }}>
+          <Box tabIndex={0} sx={{ overflowY: "auto" }}>
             <Failure error={new Error(view.error)} />
             {view.error.toLowerCase().includes("password") && <Password feed={feed} view={view} />}
           </Box>
@@ -122,7 +143,8 @@ function OneReading({ view }: { view: DeliveryView }) {
 function becomes(view: DeliveryView): string {
   if (view.status === "reading") return "The head of the table it becomes";
   if (view.status === "unreadable" || view.status === "stopped") return "It does not become a table";
-  return `The table it becomes: ${count(view.rows, "row", "rows")}, ${count(view.columns.length, "column", "columns")}, all text`;
+  const size = `${count(view.rows, "row", "rows")}, ${count(view.columns.length, "column", "columns")}`;
+  return `The table it becomes: ${size}, all text`;
 }
 
 /** While a worker reads the whole file, its head is shown. */
@@ -130,7 +152,8 @@ function UnderWay({ view, reading }: { view: DeliveryView; reading: Reading }) {
   const preview = usePreview(view.id, reading);
   const queries = useQueryClient();
   const stop = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/deliveries/{delivery_id}/stop", { params: { path: { delivery_id: view.id } } })),
+    mutationFn: () =>
+      take(api.POST("/api/v1/deliveries/{delivery_id}/stop", { params: { path: { delivery_id: view.id } } })),
     onSettled: () => queries.invalidateQueries({ queryKey: ["delivery", view.id] }),
   });
   return (
@@ -152,7 +175,10 @@ function UnderWay({ view, reading }: { view: DeliveryView; reading: Reading }) {
 function Incomplete({ view }: { view: DeliveryView }) {
   const queries = useQueryClient();
   const accept = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/deliveries/{delivery_id}/accept", { params: { path: { delivery_id: view.id } } })),
+    mutationFn: () =>
+      take(
+        api.POST("/api/v1/deliveries/{delivery_id}/accept", { params: { path: { delivery_id: view.id } } }),
+      ),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["delivery", view.id] }),
   });
   if (view.complete || view.status !== "waiting") return null;
@@ -170,7 +196,7 @@ function Incomplete({ view }: { view: DeliveryView }) {
     >
       {view.accepted
         ? "The file broke off; you said that what is here may be used."
-        : "The file broke off. What came before the break can be looked at; it goes no further until you say so."}
+        : "The file broke off. What came before can be looked at; it goes no further until you say so."}
     </Alert>
   );
 }
@@ -189,16 +215,46 @@ function Detected({ view, onUse }: { view: DeliveryView; onUse: (reading: Readin
   const same = JSON.stringify(found.data.reading) === JSON.stringify(view.reading);
   if (same) return <Typography variant="body2">It is read as detected.</Typography>;
   return (
-    <Button size="small" variant="outlined" color="inherit" onClick={() => onUse(found.data.reading, "Read as detected")}>
+    <Button
+      size="small"
+      variant="outlined"
+      color="inherit"
+      onClick={() => onUse(found.data.reading, "Read as detected")}
+    >
       Read it as detected
     </Button>
   );
 }
 
-function Caption({ text }: { text: string }) {
+function Caption({ text, children }: { text: string; children?: ReactNode }) {
   return (
-    <Typography variant="h3" color="textSecondary" sx={{ px: 1.25, py: 0.6, borderBottom: 1, borderTop: 1, borderColor: "divider" }}>
-      {text}
-    </Typography>
+    <Box
+      sx={{ display: "flex", alignItems: "center", borderBottom: 1, borderTop: 1, borderColor: "divider" }}
+    >
+      <Typography variant="h3" color="textSecondary" sx={{ px: 1.25, py: 0.6, flex: 1 }}>
+        {text}
+      </Typography>
+      {children}
+    </Box>
+  );
+}
+
+/** The table as read, companions joined, for a spreadsheet or another program. */
+function Download({ id }: { id: number }) {
+  return (
+    <Box sx={{ flex: "none", pr: 1 }}>
+      {["csv", "xlsx", "jsonl", "parquet"].map((kind) => (
+        <Button
+          key={kind}
+          component="a"
+          color="inherit"
+          href={`/api/v1/deliveries/${id}/table?format=${kind}`}
+          aria-label={`Download the table as ${kind.toUpperCase()}`}
+          sx={{ minWidth: 0, py: 0 }}
+        >
+          {kind.toUpperCase()}
+        </Button>
+      ))}
+    </Box>
   );
 }

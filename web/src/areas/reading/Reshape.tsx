@@ -1,7 +1,6 @@
 /** The changes of shape of a reading, in their order. */
 import Add from "@mui/icons-material/Add";
 import ArrowUpward from "@mui/icons-material/ArrowUpward";
-import Delete from "@mui/icons-material/DeleteOutlined";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import IconButton from "@mui/material/IconButton";
@@ -12,6 +11,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { Change, DeliveryView, Reading } from "../../api/hooks";
 import { blank, describe, KINDS } from "./changes";
+import { Entry } from "./Entry";
 import { ChangeEditor } from "./ChangeEditor";
 
 interface ReshapeProps {
@@ -20,6 +20,7 @@ interface ReshapeProps {
   onChange: (reading: Reading, label: string) => void;
 }
 
+/** The changes of shape in their order. */
 export function Reshape({ view, reading, onChange }: ReshapeProps) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const [open, setOpen] = useState<{ at: number; change: Change } | null>(null);
@@ -40,37 +41,40 @@ export function Reshape({ view, reading, onChange }: ReshapeProps) {
         </Typography>
       )}
       {changes.map((change, i) => (
-        <Box key={i} sx={{ display: "flex", alignItems: "flex-start", gap: 0.5, py: 0.25 }}>
-          <Box
-            component="button"
-            onClick={() => setOpen({ at: i, change })}
-            sx={{ flex: 1, minWidth: 0, textAlign: "left", border: 0, bgcolor: "transparent", font: "inherit", color: "inherit", cursor: "pointer", p: 0, overflowWrap: "anywhere" }}
-          >
-            <b>{title(change)}</b> {describe(change)}
-          </Box>
-          {i > 0 && (
-            <IconButton
-              size="small"
-              aria-label={`Move ${title(change)} up`}
-              onClick={() => {
-                const next = [...changes];
-                next.splice(i - 1, 0, ...next.splice(i, 1));
-                put(next, `${title(change)} moved up`);
-              }}
-            >
-              <ArrowUpward fontSize="inherit" />
-            </IconButton>
-          )}
-          <IconButton size="small" aria-label={`Remove ${title(change)}`} onClick={() => put(changes.filter((_, n) => n !== i), `Without ${title(change)}`)}>
-            <Delete fontSize="inherit" />
-          </IconButton>
-        </Box>
+        <Entry
+          key={i}
+          name={title(change)}
+          onOpen={() => setOpen({ at: i, change })}
+          onRemove={() =>
+            put(
+              changes.filter((_, n) => n !== i),
+              `Without ${title(change)}`,
+            )
+          }
+          more={
+            i > 0 && (
+              <IconButton
+                size="small"
+                aria-label={`Move ${title(change)} up`}
+                onClick={() => {
+                  const next = [...changes];
+                  next.splice(i - 1, 0, ...next.splice(i, 1));
+                  put(next, `${title(change)} moved up`);
+                }}
+              >
+                <ArrowUpward fontSize="inherit" />
+              </IconButton>
+            )
+          }
+        >
+          <b>{title(change)}</b> {describe(change)}
+        </Entry>
       ))}
       <Button size="small" color="inherit" startIcon={<Add />} onClick={(e) => setAnchor(e.currentTarget)}>
         Change the shape
       </Button>
       <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
-        {KINDS.map((kind) => (
+        {KINDS.filter((k) => k.offered !== false).map((kind) => (
           <MenuItem
             key={kind.do}
             onClick={() => {
@@ -96,6 +100,7 @@ export function Reshape({ view, reading, onChange }: ReshapeProps) {
   );
 }
 
+/** The heading of a part of the reading. */
 export function Heading({ text }: { text: string }) {
   return (
     <Typography variant="h3" color="textSecondary" sx={{ mb: 0.25 }}>

@@ -1,15 +1,30 @@
 /** Changes of shape in words, and blank ones to begin with. */
 import type { Change } from "../../api/hooks";
 
-export const KINDS: { do: Change["do"]; title: string; says: string }[] = [
+/** Kinds of change; one that is not offered any more is still shown where a reading has it. */
+export const KINDS: { do: Change["do"]; title: string; says: string; offered?: false }[] = [
   { do: "unfold", title: "Unfold", says: "one row for each entry of a list: variants held in one record" },
-  { do: "gather", title: "Gather", says: "one row for each product: rows for pictures, languages or variants" },
+  {
+    do: "gather",
+    title: "Gather",
+    says: "one row for each product: rows for pictures, languages or variants",
+  },
   { do: "bundle", title: "Bundle columns", says: "image 1 … image 9 become one ordered list" },
-  { do: "attributes", title: "Names to columns", says: "pairs of name and value become a column for each name" },
+  {
+    do: "attributes",
+    title: "Names to columns",
+    says: "pairs of name and value become a column for each name",
+  },
   { do: "keep", title: "Keep only", says: "rows that pass a test; the others are counted" },
-  { do: "take", title: "Take rows", says: "from one row to another" },
+  {
+    do: "carry",
+    title: "Carry down",
+    says: "a group's heading, or a value given once, to the rows below it",
+  },
+  { do: "take", title: "Take rows", says: "from one row to another", offered: false },
 ];
 
+/** A change to begin with. */
 export function blank(kind: Change["do"]): Change {
   switch (kind) {
     case "unfold":
@@ -22,6 +37,8 @@ export function blank(kind: Change["do"]): Change {
       return { do: "attributes", pairs: [{ name: "", value: "" }], prefix: "attribute" };
     case "keep":
       return { do: "keep", column: "", test: "filled", values: [] };
+    case "carry":
+      return { do: "carry", column: "", into: "Group" };
     case "take":
       return { do: "take", first: 1, last: null };
   }
@@ -39,12 +56,18 @@ export function isWhole(change: Change): boolean {
     case "attributes":
       return change.pairs.length > 0 && change.pairs.every((p) => p.name && p.value);
     case "keep":
-      return change.column !== "" && (["filled", "empty"].includes(change.test ?? "is") || (change.values?.length ?? 0) > 0);
+      return (
+        change.column !== "" &&
+        (["filled", "empty"].includes(change.test ?? "is") || (change.values?.length ?? 0) > 0)
+      );
+    case "carry":
+      return change.column !== "";
     case "take":
       return (change.first ?? 1) >= 1;
   }
 }
 
+/** Tests that a row may have to pass. */
 export const TESTS: [string, string][] = [
   ["filled", "is filled"],
   ["empty", "is empty"],
@@ -56,11 +79,14 @@ export const TESTS: [string, string][] = [
 ];
 
 const list = (names: readonly string[]) => names.join(", ");
+const cut = (separator: string | null | undefined) => (separator ? `, cut at ${separator}` : "");
+const test = (name: string | undefined) => TESTS.find(([key]) => key === name)?.[1] ?? "";
 
+/** A change in words. */
 export function describe(change: Change): string {
   switch (change.do) {
     case "unfold":
-      return `a row for each entry of ${list(change.columns)}${change.separator ? `, cut at ${change.separator}` : ""}`;
+      return `a row for each entry of ${list(change.columns)}${cut(change.separator)}`;
     case "gather": {
       const kept = Object.entries(change.columns ?? {}).map(([, k]) => k);
       const lists = kept.filter((k) => k === "collect" || k === "align").length;
@@ -71,7 +97,11 @@ export function describe(change: Change): string {
     case "attributes":
       return change.pairs.map((p) => `${p.value} by ${p.name}`).join("; ");
     case "keep":
-      return `${change.column} ${TESTS.find(([t]) => t === change.test)?.[1] ?? ""} ${list(change.values ?? [])}`;
+      return `${change.column} ${test(change.test)} ${list(change.values ?? [])}`;
+    case "carry":
+      return change.into
+        ? `headings of ${change.column} into ${change.into}`
+        : `${change.column} down over empty cells`;
     case "take":
       return `${change.first ?? 1} to ${change.last ?? "the end"}`;
   }

@@ -3,7 +3,8 @@ import Box from "@mui/material/Box";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useState, type ReactNode } from "react";
+import type { ReactNode } from "react";
+import { Typed } from "../../components/Typed";
 
 interface ChoiceProps {
   label: string;
@@ -13,6 +14,7 @@ interface ChoiceProps {
   onChange: (value: string) => void;
 }
 
+/** One of a few, with the reason for what it stands on. */
 export function Choice({ label, why, value, options, onChange }: ChoiceProps) {
   const known = options.some(([key]) => key === value);
   return (
@@ -36,35 +38,6 @@ export function Choice({ label, why, value, options, onChange }: ChoiceProps) {
   );
 }
 
-interface TypedProps {
-  label: string;
-  why?: string | undefined;
-  value: string;
-  width?: number | string;
-  onChange: (value: string) => void;
-}
-
-/** A text that counts once it is left or Enter is pressed. */
-export function Typed({ label, why, value, width = "100%", onChange }: TypedProps) {
-  const [text, setText] = useState(value);
-  const done = () => {
-    if (text !== value) onChange(text);
-  };
-  return (
-    <Reason text={why}>
-      <TextField
-        label={label}
-        value={text}
-        sx={{ width }}
-        onChange={(e) => setText(e.target.value)}
-        onBlur={done}
-        onKeyDown={(e) => e.key === "Enter" && done()}
-        slotProps={{ inputLabel: { shrink: true } }}
-      />
-    </Reason>
-  );
-}
-
 interface CountProps {
   label: string;
   why?: string | undefined;
@@ -75,18 +48,20 @@ interface CountProps {
 /** A whole number; anything else is not taken over. */
 export function Count({ label, why, value, onChange }: CountProps) {
   return (
-    <Typed
-      label={label}
-      why={why}
-      value={String(value)}
-      onChange={(text) => {
-        const n = Number(text);
-        if (Number.isInteger(n) && n >= 0) onChange(n);
-      }}
-    />
+    <Reason text={why}>
+      <Typed
+        label={label}
+        value={String(value)}
+        onDone={(text) => {
+          const n = Number(text);
+          if (Number.isInteger(n) && n >= 0) onChange(n);
+        }}
+      />
+    </Reason>
   );
 }
 
+/** A control with the reason for what it stands on. */
 export function Reason({ text, children }: { text?: string | undefined; children: ReactNode }) {
   return (
     <Box sx={{ mt: 1.5 }}>

@@ -2,7 +2,8 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
+import { useDebounce } from "use-debounce";
 import { api, take, type Schemas } from "../../api/client";
 import type { RunView } from "../../api/hooks";
 import { Mark, STATUS_STATE } from "../../components/Mark";
@@ -45,27 +46,31 @@ async function fetchPage(run: number, query: PageQuery, signal: AbortSignal): Pr
   return { ...page, offset: query.offset };
 }
 
+/** The rows of a changeset with one fate, of any number. */
 export function ChangeList({ run, status, field, search, product, onProduct }: ChangeListProps) {
   const [known, setKnown] = useState(0);
   const { box, size, height, first, shift, onScroll } = useTallScroll(known, ROW, () => 0);
-  const [rested, setRested] = useState(0);
-  useEffect(() => {
-    const timer = setTimeout(() => setRested(first), 60);
-    return () => clearTimeout(timer);
-  }, [first]);
+  const [rested] = useDebounce(first, 60);
   const start = Math.floor(rested / PAGE) * PAGE;
   const page = useQuery<Page>({
     queryKey: ["review", run.id, status, field, search, start],
     placeholderData: keepPreviousData,
     staleTime: Infinity,
     gcTime: 30_000,
-    queryFn: ({ signal }) => fetchPage(run.id, { status, field, search, offset: start, limit: PAGE * 2 }, signal),
+    queryFn: ({ signal }) =>
+      fetchPage(run.id, { status, field, search, offset: start, limit: PAGE * 2 }, signal),
   });
   const total = page.data?.total ?? 0;
   if (total !== known) setKnown(total);
   const shown = Math.max(0, Math.min(total - first, Math.ceil(size / ROW) + 1));
   return (
-    <Box ref={box} tabIndex={0} aria-label={`${total} ${status} rows`} onScroll={onScroll} sx={{ flex: 1, minHeight: 0, overflowY: "auto", borderTop: 1, borderColor: "divider" }}>
+    <Box
+      ref={box}
+      tabIndex={0}
+      aria-label={`${total} ${status} rows`}
+      onScroll={onScroll}
+      sx={{ flex: 1, minHeight: 0, overflowY: "auto", borderTop: 1, borderColor: "divider" }}
+    >
       {page.isPending && <Waiting what="rows" />}
       {page.isError && <Failure error={page.error} retry={() => void page.refetch()} />}
       {page.isSuccess && !total && <Nothing title="No rows">Nothing fits this filter.</Nothing>}
@@ -74,7 +79,27 @@ export function ChangeList({ run, status, field, search, product, onProduct }: C
           {Array.from({ length: shown }, (_, i) => first + i).map((index, i) => {
             const line = page.data?.rows[index - page.data.offset];
             return (
-              <Box key={index} onClick={() => line?.key && onProduct(line.key)} role="listitem" aria-setsize={total} aria-posinset={index + 1} sx={{ position: "absolute", left: 0, right: 0, height: ROW, px: 1.5, py: 0.5, borderBottom: 1, borderColor: "paper2.line", overflow: "hidden", cursor: line?.key ? "pointer" : undefined, bgcolor: line?.key && line.key === product ? "action.selected" : undefined }} style={{ top: i * ROW - shift }}>
+              <Box
+                key={index}
+                onClick={() => line?.key && onProduct(line.key)}
+                role="listitem"
+                aria-setsize={total}
+                aria-posinset={index + 1}
+                sx={{
+                  position: "absolute",
+                  left: 0,
+                  right: 0,
+                  height: ROW,
+                  px: 1.5,
+                  py: 0.5,
+                  borderBottom: 1,
+                  borderColor: "paper2.line",
+                  overflow: "hidden",
+                  cursor: line?.key ? "pointer" : undefined,
+                  bgcolor: line?.key && line.key === product ? "action.selected" : undefined,
+                }}
+                style={{ top: i * ROW - shift }}
+              >
                 {line ? <LineView line={line} field={field} onProduct={onProduct} /> : "…"}
               </Box>
             );
@@ -85,26 +110,61 @@ export function ChangeList({ run, status, field, search, product, onProduct }: C
   );
 }
 
-function LineView({ line, field, onProduct }: { line: Line; field: string; onProduct: (key: string) => void }) {
+function LineView({
+  line,
+  field,
+  onProduct,
+}: {
+  line: Line;
+  field: string;
+  onProduct: (key: string) => void;
+}) {
   return (
     <>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", height: 19 }}>
         <Mark state={STATUS_STATE[line.status] ?? "computed"} says={line.status} />
         {line.key ? (
-          <button type="button" className="plain-button mono" style={{ fontWeight: 600 }} aria-label={`Changes of ${line.key}`} onClick={() => line.key && onProduct(line.key)}>
+          <button
+            type="button"
+            className="plain-button mono"
+            style={{ fontWeight: 600 }}
+            aria-label={`Changes of ${line.key}`}
+            onClick={() => line.key && onProduct(line.key)}
+          >
             {line.key}
           </button>
         ) : (
-          <Typography className="mono" sx={{ fontWeight: 600 }}>no key</Typography>
+          <Typography className="mono" sx={{ fontWeight: 600 }}>
+            no key
+          </Typography>
         )}
-        <Typography noWrap sx={{ flex: 1 }}>{line.title}</Typography>
+        <Typography noWrap sx={{ flex: 1 }}>
+          {line.title}
+        </Typography>
         <Typography variant="caption" color="textSecondary">
           {line.row ? `row ${line.row}` : ""}
         </Typography>
       </Box>
-      <Box sx={{ pl: 2.5, height: 19, overflow: "hidden", whiteSpace: "nowrap", textOverflow: "ellipsis", fontSize: 12 }}>
+      <Box
+        sx={{
+          pl: 2.5,
+          height: 19,
+          overflow: "hidden",
+          whiteSpace: "nowrap",
+          textOverflow: "ellipsis",
+          fontSize: 12,
+        }}
+      >
         {line.reason ? (
-          <span style={{ color: line.status === "rejected" ? "var(--mui-palette-state-refused)" : "var(--mui-palette-text-secondary)" }} title={line.reason}>
+          <span
+            style={{
+              color:
+                line.status === "rejected"
+                  ? "var(--mui-palette-state-refused)"
+                  : "var(--mui-palette-text-secondary)",
+            }}
+            title={line.reason}
+          >
             {line.reason}
           </span>
         ) : (
@@ -124,15 +184,24 @@ function Changes({ line, field }: { line: Line; field: string }) {
   return (
     <>
       {shown.map((c) => (
-        <span key={c.field} style={{ marginRight: 14 }} title={`${c.label}: ${c.before ?? "nothing"} → ${c.after ?? "nothing"}`}>
+        <span
+          key={c.field}
+          style={{ marginRight: 14 }}
+          title={`${c.label}: ${c.before ?? "nothing"} → ${c.after ?? "nothing"}`}
+        >
           <span style={{ color: "var(--mui-palette-text-secondary)" }}>{c.label} </span>
           {!isNew && <span className="mono">{short(c.before)} → </span>}
           <b className="mono">{short(c.after)}</b>
-          {c.percent && <span style={{ color: "var(--mui-palette-state-changed)" }}> {signed(c.percent)}</span>}
+          {c.percent && (
+            <span style={{ color: "var(--mui-palette-state-changed)" }}> {signed(c.percent)}</span>
+          )}
         </span>
       ))}
       {fresh.length > 0 && (
-        <span style={{ color: "var(--mui-palette-text-secondary)" }} title={fresh.map((c) => `${c.label}: ${c.after}`).join("\n")}>
+        <span
+          style={{ color: "var(--mui-palette-text-secondary)" }}
+          title={fresh.map((c) => `${c.label}: ${c.after}`).join("\n")}
+        >
           {shown.length > 0 && "and "}
           {fresh.length} filled for the first time: {fresh.map((c) => c.label).join(", ")}
         </span>

@@ -19,6 +19,7 @@ interface ChangedProductProps {
   onClose: () => void;
 }
 
+/** Every change of one product. */
 export function ChangedProduct({ run, status, product, onClose }: ChangedProductProps) {
   const found = useQuery({
     queryKey: ["review", run.id, "product", status, product],
@@ -31,15 +32,30 @@ export function ChangedProduct({ run, status, product, onClose }: ChangedProduct
   });
   const line = found.data?.rows.find((r) => r.key === product);
   return (
-    <Panel title={line?.title || product} subtitle={`${product}, ${status}`} label="The product's changes" width={400} onClose={onClose}>
+    <Panel
+      title={line?.title || product}
+      subtitle={`${product}, ${status}`}
+      label="The product's changes"
+      width={400}
+      onClose={onClose}
+    >
       {found.isPending && <Waiting what="the product" />}
       {found.isError && <Failure error={found.error} />}
       {found.isSuccess && !line && <Nothing title="This product is not among these rows" />}
       {line?.reason && <Typography sx={{ mb: 1 }}>{line.reason}</Typography>}
-      {line?.changes.map((c) => <ChangedField key={c.field} run={run} product={product} change={c} />)}
-      {line && !line.changes.length && !line.reason && <Typography color="textSecondary">Nothing of it changes.</Typography>}
+      {line?.changes.map((c) => (
+        <ChangedField key={c.field} run={run} product={product} change={c} />
+      ))}
+      {line && !line.changes.length && !line.reason && (
+        <Typography color="textSecondary">Nothing of it changes.</Typography>
+      )}
       {line && ["changed", "same", "gone"].includes(status) && (
-        <Button component={Link} to={`/s/${run.store_id}/catalog/${encodeURIComponent(product)}`} color="inherit" sx={{ mt: 1 }}>
+        <Button
+          component={Link}
+          to={`/s/${run.store_id}/catalog/${encodeURIComponent(product)}`}
+          color="inherit"
+          sx={{ mt: 1 }}
+        >
           Open it in the catalog
         </Button>
       )}
@@ -58,7 +74,14 @@ function ChangedField({ run, product, change }: ChangedFieldProps) {
   const traced = useRunTrace(run.id, product, open ? change.field : null);
   return (
     <Box sx={{ borderBottom: 1, borderColor: "paper2.line", py: 0.5 }}>
-      <button type="button" className="plain-button" aria-expanded={open} aria-label={`Where ${change.label} comes from`} onClick={() => setOpen(!open)} style={{ display: "block", width: "100%", textAlign: "left" }}>
+      <button
+        type="button"
+        className="plain-button"
+        aria-expanded={open}
+        title={`Where ${change.label} comes from`}
+        onClick={() => setOpen(!open)}
+        style={{ display: "block", width: "100%", textAlign: "left" }}
+      >
         <Typography variant="caption" color="textSecondary" component="div">
           {change.label} {change.percent && signed(change.percent)}
         </Typography>

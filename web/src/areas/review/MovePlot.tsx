@@ -8,6 +8,7 @@ interface MovePlotProps {
   currency: string;
 }
 
+/** How far prices move. */
 export function MovePlot({ moves, currency }: MovePlotProps) {
   if (!moves.length)
     return <Typography color="textSecondary">No price in the catalog would change.</Typography>;

@@ -11,15 +11,18 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { isBusy, useRun, type RunView } from "../../api/hooks";
 import { Mark, STATUS_STATE } from "../../components/Mark";
+import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { count } from "../../components/words";
+import { count, trialOf } from "../../components/words";
 import { useUndo } from "../../shell/undo";
 import { ChangedProduct } from "./ChangedProduct";
 import { ChangeList } from "./ChangeList";
 import { MovePlot } from "./MovePlot";
+import { UndoRun } from "./UndoRun";
 
 const STATUSES = ["new", "changed", "same", "held", "rejected", "left out", "gone"] as const;
 
+/** What a run would do, or has done. */
 export function Review() {
   const id = Number(useParams().run);
   const run = useRun(id);
@@ -40,8 +43,7 @@ function Ready({ run }: { run: RunView }) {
     queryKey: ["review", run.id, "summary"],
     enabled: has,
     staleTime: Infinity,
-    queryFn: () =>
-      take(api.GET("/api/v1/runs/{run_id}/summary", { params: { path: { run_id: run.id } } })),
+    queryFn: () => take(api.GET("/api/v1/runs/{run_id}/summary", { params: { path: { run_id: run.id } } })),
   });
   useEffect(() => {
     if (["applied", "undone"].includes(run.status)) {
@@ -60,15 +62,34 @@ function Ready({ run }: { run: RunView }) {
       {run.error && <Failure error={new Error(run.error)} />}
       {!has && !isBusy(run.status) && (
         <Nothing title="There is no changeset">
-          <Link to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}>Open the bench</Link>, mend
-          what is named above, and prepare again.
+          <Link to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}>
+            Open the bench
+          </Link>
+          , mend what is named above, and prepare again.
         </Nothing>
       )}
       {has && (
         <>
-          <Box role="tablist" aria-label="What becomes of the rows" sx={{ display: "flex", px: 1.5, gap: 0.5, borderBottom: 1, borderColor: "divider", alignItems: "center" }}>
+          <Box
+            role="tablist"
+            aria-label="What becomes of the rows"
+            sx={{
+              display: "flex",
+              px: 1.5,
+              gap: 0.5,
+              borderBottom: 1,
+              borderColor: "divider",
+              alignItems: "center",
+            }}
+          >
             {STATUSES.map((s) => (
-              <StatusTab key={s} status={s} n={run.counts[s] ?? 0} chosen={s === status} onChoose={() => set({ status: s, field: "", product: "" })} />
+              <StatusTab
+                key={s}
+                status={s}
+                n={run.counts[s] ?? 0}
+                chosen={s === status}
+                onChoose={() => set({ status: s, field: "", product: "" })}
+              />
             ))}
             <Box sx={{ flex: 1 }} />
             <Typography variant="caption" color="textSecondary">
@@ -77,11 +98,32 @@ function Ready({ run }: { run: RunView }) {
           </Box>
           <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
             <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
-              <Filters run={run} summary={summary.data} status={status} field={field} search={search} onSet={set} />
-              <ChangeList key={`${status} ${field} ${search}`} run={run} status={status} field={field} search={search} product={product} onProduct={(key) => set({ product: key })} />
+              <Filters
+                run={run}
+                summary={summary.data}
+                status={status}
+                field={field}
+                search={search}
+                onSet={set}
+              />
+              <ChangeList
+                key={`${status} ${field} ${search}`}
+                run={run}
+                status={status}
+                field={field}
+                search={search}
+                product={product}
+                onProduct={(key) => set({ product: key })}
+              />
             </Box>
             {product ? (
-              <ChangedProduct key={product} run={run} status={status} product={product} onClose={() => set({ product: "" })} />
+              <ChangedProduct
+                key={product}
+                run={run}
+                status={status}
+                product={product}
+                onClose={() => set({ product: "" })}
+              />
             ) : (
               <Aside summary={summary.data} status={status} />
             )}
@@ -116,23 +158,40 @@ function Heading({ run }: { run: RunView }) {
     onError: undo.failed,
     onSettled: () => queries.invalidateQueries({ queryKey: ["run", run.id] }),
   });
+  const [asking, setAsking] = useState(false);
   const write = (run.counts["new"] ?? 0) + (run.counts["changed"] ?? 0);
   const busy = isBusy(run.status);
   const file = `/api/v1/runs/${run.id}/result?format=csv`;
   const outbound = `/api/v1/stores/${run.store_id}/outbound?run_id=${run.id}`;
   return (
-    <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, px: 1.5, py: 1, borderBottom: 1, borderColor: "divider" }}>
+    <Box
+      sx={{
+        display: "flex",
+        alignItems: "center",
+        gap: 1.5,
+        px: 1.5,
+        py: 1,
+        borderBottom: 1,
+        borderColor: "divider",
+      }}
+    >
       <Box sx={{ minWidth: 0 }}>
-        <Typography variant="h2" noWrap>
+        <Typography variant="h2" component="h1" noWrap>
           {run.supplier}: {run.file_name}
         </Typography>
         <Typography variant="caption" color="textSecondary" component="div" noWrap>
-          Run {run.id} · crosswalk version {run.version} ·{" "}
-          <span role="status">{busy && run.stage ? `${SAYS[run.status]}: ${run.stage}` : SAYS[run.status]}</span>
+          Run {run.id} · crosswalk version {run.version} · {trialOf(run) && `${trialOf(run)} · `}
+          <span role="status">
+            {busy && run.stage ? `${SAYS[run.status]}: ${run.stage}` : SAYS[run.status]}
+          </span>
         </Typography>
       </Box>
       <Box sx={{ flex: 1 }} />
-      <Button component={Link} color="inherit" to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}>
+      <Button
+        component={Link}
+        color="inherit"
+        to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}
+      >
         Bench
       </Button>
       <Button component="a" href={file} color="inherit">
@@ -143,7 +202,7 @@ function Heading({ run }: { run: RunView }) {
           <Button component="a" href={outbound} color="inherit">
             What changed, as CSV
           </Button>
-          <Button variant="outlined" color="inherit" onClick={() => act.mutate("undo")}>
+          <Button variant="outlined" color="inherit" onClick={() => setAsking(true)}>
             Undo this run
           </Button>
         </>
@@ -157,6 +216,16 @@ function Heading({ run }: { run: RunView }) {
         <Button variant="contained" disabled={act.isPending || !write} onClick={() => act.mutate("apply")}>
           Apply to {count(write, "product", "products")}
         </Button>
+      )}
+      {asking && (
+        <UndoRun
+          run={run.id}
+          onClose={() => setAsking(false)}
+          onYes={() => {
+            setAsking(false);
+            act.mutate("undo");
+          }}
+        />
       )}
     </Box>
   );
@@ -202,23 +271,23 @@ interface FiltersProps {
 }
 
 function Filters({ summary, status, field, search, onSet }: FiltersProps) {
-  const [typed, setTyped] = useState(search);
-  useEffect(() => {
-    const timer = setTimeout(() => typed !== search && onSet({ search: typed }), 250);
-    return () => clearTimeout(timer);
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- only typing starts the clock
-  }, [typed]);
   return (
     <Box sx={{ display: "flex", gap: 1, p: 1 }}>
-      <TextField
+      <SearchField
+        label="Find products"
         placeholder="Find a key, name or reason"
-        value={typed}
-        onChange={(e) => setTyped(e.target.value)}
-        slotProps={{ htmlInput: { "aria-label": "Find products" } }}
-        sx={{ width: 240 }}
+        width={240}
+        value={search}
+        onSearch={(text) => onSet({ search: text })}
       />
       {status === "changed" && summary && (
-        <TextField select value={field} onChange={(e) => onSet({ field: e.target.value })} slotProps={{ select: { displayEmpty: true }, htmlInput: { "aria-label": "Changed field" } }} sx={{ minWidth: 190 }}>
+        <TextField
+          select
+          value={field}
+          onChange={(e) => onSet({ field: e.target.value })}
+          slotProps={{ select: { displayEmpty: true }, htmlInput: { "aria-label": "Changed field" } }}
+          sx={{ minWidth: 190 }}
+        >
           <MenuItem value="">any field changed</MenuItem>
           {summary.fields.map((f) => (
             <MenuItem key={f.field} value={f.field}>
@@ -242,7 +311,18 @@ function Aside({ summary, status }: AsideProps) {
   const weight = status === "held" ? "question" : "refuse";
   const reasons = summary.reasons.filter((r) => r.severity === weight);
   return (
-    <Box component="aside" sx={{ width: 320, flex: "none", borderLeft: 1, borderColor: "divider", p: 1.5, overflowY: "auto", bgcolor: "background.paper" }}>
+    <Box
+      component="aside"
+      sx={{
+        width: 320,
+        flex: "none",
+        borderLeft: 1,
+        borderColor: "divider",
+        p: 1.5,
+        overflowY: "auto",
+        bgcolor: "background.paper",
+      }}
+    >
       {faults ? (
         <>
           <Typography variant="h3" gutterBottom>

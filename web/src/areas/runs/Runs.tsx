@@ -10,9 +10,10 @@ import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
 import { isBusy, useRuns, type RunView } from "../../api/hooks";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { ago } from "../../components/words";
+import { ago, trialOf } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 
+/** The runs of a store, newest first. */
 export function Runs() {
   const store = useStoreId();
   const runs = useRuns(store);
@@ -59,14 +60,20 @@ function RunRow({ store, run }: { store: number; run: RunView }) {
         <Link to={`/s/${store}/runs/${run.id}`}>Run {run.id}</Link>
       </TableCell>
       <TableCell>
-        {run.supplier} <Typography component="span" color="textSecondary">{run.file_name}</Typography>
+        {run.supplier}{" "}
+        <Typography component="span" color="textSecondary">
+          {run.file_name}
+          {trialOf(run) && `, ${trialOf(run)}`}
+        </Typography>
       </TableCell>
       <TableCell>version {run.version}</TableCell>
       <TableCell>
         {run.status}
         {isBusy(run.status) && <LinearProgress variant="determinate" value={run.progress} />}
       </TableCell>
-      <TableCell title={run.log.map((l) => l.text).join("\n")}>{run.error || counts || run.log.at(-1)?.text}</TableCell>
+      <TableCell title={run.log.map((l) => l.text).join("\n")}>
+        {run.error || counts || run.log.at(-1)?.text}
+      </TableCell>
       <TableCell>{ago(run.created_at)}</TableCell>
     </TableRow>
   );

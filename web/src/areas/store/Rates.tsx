@@ -21,12 +21,20 @@ const KINDS: Record<string, string> = {
   chain: "saved steps",
 };
 
+/** Exchange rates, and the look-ups that feeds share. */
 export function Rates({ store }: { store: number }) {
   const lookups = useLookups(store);
   if (lookups.isPending) return null;
   if (lookups.isError) return <Failure error={lookups.error} />;
   return (
-    <Box component="section" aria-label="Rates and look-ups" sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 4 }}>
+    <Box
+      component="section"
+      aria-label="Rates and look-ups"
+      sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", columnGap: 4 }}
+    >
+      <Typography variant="h1" gutterBottom sx={{ gridColumn: "1 / -1" }}>
+        Rates and look-ups
+      </Typography>
       <Box>
         <Typography variant="h2" gutterBottom>
           Exchange rates
@@ -39,7 +47,11 @@ export function Rates({ store }: { store: number }) {
             </Typography>
           </Typography>
         ))}
-        {!lookups.data.rates.length && <Typography color="textSecondary">None yet: type one in, or take them from a bank's list.</Typography>}
+        {!lookups.data.rates.length && (
+          <Typography color="textSecondary">
+            None yet: type one in, or take them from a bank's list.
+          </Typography>
+        )}
         <NewRate store={store} />
         <ManyRates store={store} address={lookups.data.rates_address} />
       </Box>
@@ -53,7 +65,8 @@ export function Rates({ store }: { store: number }) {
             <Box key={l.kind + l.name} sx={{ display: "flex", gap: 1, py: 0.25 }}>
               <Typography sx={{ flex: 1 }}>{l.name}</Typography>
               <Typography variant="caption" color="textSecondary">
-                {KINDS[l.kind] ?? l.kind}, {l.entries} · {l.feeds.length ? count(l.feeds.length, "feed", "feeds") : "not used"}
+                {KINDS[l.kind] ?? l.kind}, {l.entries} ·{" "}
+                {l.feeds.length ? count(l.feeds.length, "feed", "feeds") : "not used"}
               </Typography>
             </Box>
           ))}
@@ -72,10 +85,23 @@ function ManyRates({ store, address }: { store: number; address: string }) {
   const take_ = useMutation({
     mutationFn: (list: File | string) =>
       typeof list === "string"
-        ? take(api.POST("/api/v1/stores/{store_id}/rates/fetch", { params: { path: { store_id: store } }, body: { address: list } }))
-        : sendFile<Schemas["RatesTaken"]>(`/api/v1/stores/${store}/rates.csv`, { file: list }, () => undefined),
+        ? take(
+            api.POST("/api/v1/stores/{store_id}/rates/fetch", {
+              params: { path: { store_id: store } },
+              body: { address: list },
+            }),
+          )
+        : sendFile<Schemas["RatesTaken"]>(
+            `/api/v1/stores/${store}/rates.csv`,
+            { file: list },
+            () => undefined,
+          ),
     onSuccess: ({ rates }) => {
-      setSaid(rates.length ? `Kept ${rates.map((r) => `${r.source}/${r.target}`).join(", ")}.` : "Nothing newer than what is kept.");
+      setSaid(
+        rates.length
+          ? `Kept ${rates.map((r) => `${r.source}/${r.target}`).join(", ")}.`
+          : "Nothing newer than what is kept.",
+      );
       return Promise.all([
         queries.invalidateQueries({ queryKey: ["lookups"] }),
         queries.invalidateQueries({ queryKey: ["feed"] }),
@@ -89,24 +115,49 @@ function ManyRates({ store, address }: { store: number; address: string }) {
       <Typography variant="caption" color="textSecondary">
         A CSV file with the columns day, source, target, rate.
       </Typography>
-      <Box component="form" sx={{ display: "flex", gap: 1, mt: 1 }} onSubmit={(e) => {
-        e.preventDefault();
-        if (from) take_.mutate(from);
-      }}>
-        <TextField value={typed ?? address} onChange={(e) => setTyped(e.target.value)} placeholder="https://…" fullWidth slotProps={{ htmlInput: { "aria-label": "Address of the rates" } }} />
-        <Button type="submit" variant="outlined" disabled={!from || take_.isPending} sx={{ whiteSpace: "nowrap", flex: "none" }}>
+      <Box
+        component="form"
+        sx={{ display: "flex", gap: 1, mt: 1 }}
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (from) take_.mutate(from);
+        }}
+      >
+        <TextField
+          value={typed ?? address}
+          onChange={(e) => setTyped(e.target.value)}
+          placeholder="https://…"
+          fullWidth
+          slotProps={{ htmlInput: { "aria-label": "Address of the rates" } }}
+        />
+        <Button
+          type="submit"
+          variant="outlined"
+          disabled={!from || take_.isPending}
+          sx={{ whiteSpace: "nowrap", flex: "none" }}
+        >
           {take_.isPending ? "Fetching …" : "Fetch now"}
         </Button>
         <Button component="label" color="inherit" sx={{ whiteSpace: "nowrap" }}>
           From a file
-          <input hidden type="file" accept=".csv,text/csv" aria-label="File of rates" onChange={(e) => {
-            const file = e.target.files?.[0];
-            if (file) take_.mutate(file);
-            e.target.value = "";
-          }} />
+          <input
+            hidden
+            type="file"
+            accept=".csv,text/csv"
+            aria-label="File of rates"
+            onChange={(e) => {
+              const file = e.target.files?.[0];
+              if (file) take_.mutate(file);
+              e.target.value = "";
+            }}
+          />
         </Button>
       </Box>
-      {said && <Typography sx={{ mt: 0.5 }} role="status">{said}</Typography>}
+      {said && (
+        <Typography sx={{ mt: 0.5 }} role="status">
+          {said}
+        </Typography>
+      )}
     </Box>
   );
 }
@@ -114,7 +165,12 @@ function ManyRates({ store, address }: { store: number; address: string }) {
 function NewRate({ store }: { store: number }) {
   const queries = useQueryClient();
   const undo = useUndo();
-  const [typed, setTyped] = useState({ source: "USD", target: "EUR", rate: "", day: new Date().toISOString().slice(0, 10) });
+  const [typed, setTyped] = useState({
+    source: "USD",
+    target: "EUR",
+    rate: "",
+    day: new Date().toISOString().slice(0, 10),
+  });
   const save = useMutation({
     mutationFn: (rate: Rate) =>
       take(api.PUT("/api/v1/stores/{store_id}/rates", { params: { path: { store_id: store } }, body: rate })),
@@ -130,18 +186,48 @@ function NewRate({ store }: { store: number }) {
   const set = (key: keyof typeof typed) => (e: React.ChangeEvent<HTMLInputElement>) =>
     setTyped((t) => ({ ...t, [key]: e.target.value }));
   const rate = typed.rate.trim().replace(",", ".");
-  const right = /^[A-Z]{3}$/.test(typed.source) && /^[A-Z]{3}$/.test(typed.target) && /^\d+(\.\d{1,10})?$/.test(rate) && Number(rate) > 0;
+  const right =
+    /^[A-Z]{3}$/.test(typed.source) &&
+    /^[A-Z]{3}$/.test(typed.target) &&
+    /^\d+(\.\d{1,10})?$/.test(rate) &&
+    Number(rate) > 0;
   return (
-    <Box component="form" sx={{ display: "flex", gap: 1, mt: 1, alignItems: "center" }} onSubmit={(e) => {
-      e.preventDefault();
-      if (right) save.mutate({ ...typed, rate });
-    }}>
+    <Box
+      component="form"
+      sx={{ display: "flex", gap: 1, mt: 1, alignItems: "center" }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (right) save.mutate({ ...typed, rate });
+      }}
+    >
       <Typography>1</Typography>
-      <TextField value={typed.source} onChange={set("source")} slotProps={{ htmlInput: { "aria-label": "From", maxLength: 3 } }} sx={{ width: 64 }} />
+      <TextField
+        value={typed.source}
+        onChange={set("source")}
+        slotProps={{ htmlInput: { "aria-label": "From", maxLength: 3 } }}
+        sx={{ width: 64 }}
+      />
       <Typography>=</Typography>
-      <TextField value={typed.rate} onChange={set("rate")} placeholder="0.9125" slotProps={{ htmlInput: { "aria-label": "Rate" } }} sx={{ width: 90 }} />
-      <TextField value={typed.target} onChange={set("target")} slotProps={{ htmlInput: { "aria-label": "To", maxLength: 3 } }} sx={{ width: 64 }} />
-      <TextField type="date" value={typed.day} onChange={set("day")} slotProps={{ htmlInput: { "aria-label": "Day" } }} sx={{ width: 140 }} />
+      <TextField
+        value={typed.rate}
+        onChange={set("rate")}
+        placeholder="0.9125"
+        slotProps={{ htmlInput: { "aria-label": "Rate" } }}
+        sx={{ width: 90 }}
+      />
+      <TextField
+        value={typed.target}
+        onChange={set("target")}
+        slotProps={{ htmlInput: { "aria-label": "To", maxLength: 3 } }}
+        sx={{ width: 64 }}
+      />
+      <TextField
+        type="date"
+        value={typed.day}
+        onChange={set("day")}
+        slotProps={{ htmlInput: { "aria-label": "Day" } }}
+        sx={{ width: 140 }}
+      />
       <Button type="submit" variant="outlined" disabled={!right || save.isPending}>
         Keep
       </Button>

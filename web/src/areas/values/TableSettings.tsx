@@ -19,6 +19,7 @@ const MATCHES: [Table["match"], string][] = [
   ["exact", "Match letter for letter"],
 ];
 
+/** How a value table matches, its words in and out, and who changed it. */
 export function TableSettings({ feed, table }: { feed: number; table: Table }) {
   const store = useStoreId();
   const undo = useUndo();
@@ -43,7 +44,11 @@ export function TableSettings({ feed, table }: { feed: number; table: Table }) {
     ),
   );
   const taken = useFeedEdit(feed, (file: File) =>
-    sendFile<Schemas["Taken"]>(`/api/v1/stores/${store}/value-tables.csv`, { file, name: table.table }, () => undefined),
+    sendFile<Schemas["Taken"]>(
+      `/api/v1/stores/${store}/value-tables.csv`,
+      { file, name: table.table },
+      () => undefined,
+    ),
   );
   const before = table.match;
   return (
@@ -51,7 +56,12 @@ export function TableSettings({ feed, table }: { feed: number; table: Table }) {
       <Button color="inherit" aria-haspopup="menu" onClick={(e) => setAnchor(e.currentTarget)}>
         Table
       </Button>
-      <Menu open={anchor !== null} anchorEl={anchor} onClose={() => setAnchor(null)} slotProps={{ paper: { sx: { maxWidth: 420 } } }}>
+      <Menu
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        slotProps={{ paper: { sx: { maxWidth: 420 } } }}
+      >
         {MATCHES.map(([how, label]) => (
           <MenuItem
             key={how}
@@ -68,7 +78,11 @@ export function TableSettings({ feed, table }: { feed: number; table: Table }) {
           </MenuItem>
         ))}
         <MenuItem divider sx={{ minHeight: 0, p: 0 }} disabled />
-        <MenuItem component="a" href={`/api/v1/stores/${store}/value-tables.csv?name=${encodeURIComponent(table.table)}`} onClick={() => setAnchor(null)}>
+        <MenuItem
+          component="a"
+          href={`/api/v1/stores/${store}/value-tables.csv?name=${encodeURIComponent(table.table)}`}
+          onClick={() => setAnchor(null)}
+        >
           Export its words as CSV
         </MenuItem>
         <MenuItem
@@ -88,8 +102,8 @@ export function TableSettings({ feed, table }: { feed: number; table: Table }) {
           ))}
           {(history.data?.doubled ?? []).length > 0 && (
             <Typography variant="caption" component="div" color="warning">
-              {count(history.data?.doubled.length ?? 0, "word stands", "words stand")} twice with different answers:{" "}
-              {history.data?.doubled[0]?.join(", ")}
+              {count(history.data?.doubled.length ?? 0, "word stands", "words stand")} twice with different
+              answers: {history.data?.doubled[0]?.join(", ")}
             </Typography>
           )}
         </MenuItem>

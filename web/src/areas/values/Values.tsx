@@ -1,5 +1,4 @@
 /** Arriving words by frequency, and the store's word for each. */
-import Autocomplete from "@mui/material/Autocomplete";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
@@ -11,16 +10,23 @@ import { useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { putWords, useFeedEdit, useValues } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
+import { AcceptList } from "../../components/AcceptList";
+import { PickAll } from "../../components/PickAll";
+import { Rows } from "../../components/Rows";
+import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { suggestedFirst } from "../../components/suggested";
+import { WordChoice } from "../../components/WordChoice";
 import { count } from "../../components/words";
-import { useFeed } from "../../shell/FeedPlace";
+import { useFeed } from "../../shell/feed";
+import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
+import { addWord, useStoreEdit } from "../../api/storeEdits";
 import { TableSettings } from "./TableSettings";
 
 type Table = Schemas["ValueTableView"];
 type Word = Schemas["WordRow"];
 
+/** The value tables in use, and the words of one. */
 export function Values() {
   const { feed, delivery } = useFeed();
   const [params, setParams] = useSearchParams();
@@ -32,13 +38,16 @@ export function Values() {
   if (!table)
     return (
       <Nothing title="No value table is in use">
-        On the bench, add the step “Look up in a value table” to a field whose words differ from the
-        store's.
+        On the bench, add the step “Look up in a value table” to a field whose words differ from the store's.
       </Nothing>
     );
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
-      <Box sx={{ width: 260, flex: "none", borderRight: 1, borderColor: "divider", overflowY: "auto" }} role="listbox" aria-label="Value tables">
+      <Box
+        sx={{ width: 260, flex: "none", borderRight: 1, borderColor: "divider", overflowY: "auto" }}
+        role="listbox"
+        aria-label="Value tables"
+      >
         {tables.map((t) => {
           const open = t.words.filter((w) => w.word === null).length;
           return (
@@ -52,8 +61,12 @@ export function Values() {
               onClick={() => setParams((old) => ({ ...Object.fromEntries(old), field: t.field }))}
             >
               <span style={{ flex: 1, minWidth: 0 }}>
-                <span className="clip" style={{ display: "block" }}>{t.field_label}</span>
-                <span className="quiet clip" style={{ fontSize: 11 }}>{t.table}</span>
+                <span className="clip" style={{ display: "block" }}>
+                  {t.field_label}
+                </span>
+                <span className="quiet clip" style={{ fontSize: 11 }}>
+                  {t.table}
+                </span>
               </span>
               {open > 0 && t.otherwise === "ask" && (
                 <span>
@@ -70,15 +83,16 @@ export function Values() {
   );
 }
 
-/** Proposals from this mark on are taken by "accept". */
-const SURE = 70;
-
 function TableOfWords({ feed, table }: { feed: number; table: Table }) {
   const undo = useUndo();
   const [picked, setPicked] = useState<Set<string>>(new Set());
+  const [search, setSearch] = useState("");
+  const [openOnly, setOpenOnly] = useState(false);
+  const store = useStoreId();
   const edit = useFeedEdit(feed, (words: Record<string, string | null>) =>
     putWords(feed, table.table, words),
   );
+  const widen = useStoreEdit((word: string) => addWord(store, table.field, word));
   const known = new Map(table.words.map((w) => [w.arriving, w.word]));
   const set = (words: Record<string, string | null>, label: string) => {
     const before = Object.fromEntries(Object.keys(words).map((w) => [w, known.get(w) ?? null]));
@@ -90,7 +104,25 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
       onError: undo.failed,
     });
   };
-  const proposed = table.words.filter((w) => !w.word && (w.proposals[0]?.score ?? 0) >= SURE);
+  /** A word that is new joins the store's list first; taking it back takes it out again. */
+  const answer = (words: string[], word: string, isNew: boolean, label: string) => {
+    const to = Object.fromEntries(words.map((w) => [w, word]));
+    if (!isNew) return set(to, label);
+    widen.mutate(word, {
+      onSuccess: (forget) => {
+        undo.did(`Added '${word}' to the store's words`, forget);
+        set(to, label);
+      },
+      onError: undo.failed,
+    });
+  };
+  const wanted = search.toLowerCase();
+  const shown = table.words.filter(
+    (w) => (!openOnly || w.word === null) && `${w.arriving}\n${w.word ?? ""}`.toLowerCase().includes(wanted),
+  );
+  const proposed = table.words.flatMap((w) =>
+    !w.word && w.proposals[0] ? [{ asked: w.arriving, proposal: w.proposals[0] }] : [],
+  );
   const most = table.words[0]?.count ?? 1;
   return (
     <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
@@ -102,37 +134,49 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
         <Box sx={{ flex: 1 }} />
         <Otherwise feed={feed} table={table} />
         <TableSettings feed={feed} table={table} />
-        {proposed.length > 0 && (
-          <Button
-            variant="contained"
-            onClick={() =>
-              set(
-                Object.fromEntries(proposed.map((w) => [w.arriving, w.proposals[0]?.place ?? null])),
-                `Took ${count(proposed.length, "suggestion", "suggestions")}`,
-              )
-            }
-          >
-            Accept {proposed.length}
-          </Button>
+        <AcceptList
+          proposed={proposed}
+          label="Suggested words"
+          onAccept={(words) =>
+            set(words, `Took ${count(Object.keys(words).length, "suggestion", "suggestions")}`)
+          }
+        />
+      </Box>
+      <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, px: 1.25, pb: 1 }}>
+        <PickAll shown={shown.map((w) => w.arriving)} picked={picked} onPick={setPicked} />
+        <SearchField
+          label="Find a word"
+          placeholder="Find a word"
+          value={search}
+          width={150}
+          onSearch={setSearch}
+        />
+        <Button color="inherit" onClick={() => setOpenOnly(!openOnly)} aria-pressed={openOnly}>
+          {openOnly ? "Show all" : "Show open ones"}
+        </Button>
+        {picked.size > 0 && (
+          <>
+            <Typography noWrap>{count(picked.size, "word", "words")} picked become</Typography>
+            <WordChoice
+              allowed={table.allowed}
+              value={null}
+              label="Word for all picked"
+              onChoose={(word, isNew) =>
+                answer([...picked], word, isNew, `${picked.size} words become ${word}`)
+              }
+            />
+          </>
         )}
       </Box>
-      {picked.size > 0 && (
-        <Box sx={{ display: "flex", alignItems: "center", gap: 1, px: 1.25, pb: 1 }}>
-          <Typography>{count(picked.size, "word", "words")} picked become</Typography>
-          <Answer
-            allowed={table.allowed}
-            value={null}
-            label="Word for all picked"
-            onAnswer={(word) =>
-              set(Object.fromEntries([...picked].map((w) => [w, word])), `${picked.size} words become ${word}`)
-            }
-          />
-        </Box>
-      )}
-      <Box sx={{ overflowY: "auto", flex: 1, borderTop: 1, borderColor: "divider" }} role="list" aria-label="Arriving words">
-        {table.words.map((word) => (
+      <Rows
+        items={shown}
+        row={33}
+        label="Arriving words"
+        of={(w) => `${w.arriving} ${w.word}`}
+        says={(w) => w.arriving}
+      >
+        {(word) => (
           <WordLine
-            key={`${word.arriving} ${word.word}`}
             word={word}
             most={most}
             allowed={table.allowed}
@@ -143,12 +187,14 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
               else next.delete(word.arriving);
               setPicked(next);
             }}
-            onAnswer={(to) =>
-              set({ [word.arriving]: to }, to ? `'${word.arriving}' becomes ${to}` : `'${word.arriving}' is open again`)
+            onAnswer={(to, isNew = false) =>
+              to
+                ? answer([word.arriving], to, isNew, `'${word.arriving}' becomes ${to}`)
+                : set({ [word.arriving]: null }, `'${word.arriving}' is open again`)
             }
           />
-        ))}
-      </Box>
+        )}
+      </Rows>
     </Box>
   );
 }
@@ -159,31 +205,64 @@ interface WordLineProps {
   allowed: string[];
   picked: boolean;
   onPick: (on: boolean) => void;
-  onAnswer: (word: string | null) => void;
+  onAnswer: (word: string | null, isNew?: boolean) => void;
 }
 
 function WordLine({ word, most, allowed, picked, onPick, onAnswer }: WordLineProps) {
   const first = word.proposals[0];
   return (
     <Box
-      role="listitem"
-      aria-label={word.arriving}
-      sx={{ display: "flex", alignItems: "center", gap: 1, px: 1, minHeight: 32, borderBottom: 1, borderColor: "paper2.line", bgcolor: picked ? "paper2.hand" : undefined }}
+      sx={{
+        display: "flex",
+        alignItems: "center",
+        gap: 1,
+        px: 1,
+        height: 33,
+        borderBottom: 1,
+        borderColor: "paper2.line",
+        bgcolor: picked ? "paper2.hand" : undefined,
+      }}
     >
-      <Checkbox size="small" sx={{ p: 0.25 }} checked={picked} onChange={(e) => onPick(e.target.checked)} slotProps={{ input: { "aria-label": `Pick ${word.arriving}` } }} />
+      <Checkbox
+        size="small"
+        sx={{ p: 0.25 }}
+        checked={picked}
+        onChange={(e) => onPick(e.target.checked)}
+        slotProps={{ input: { "aria-label": `Pick ${word.arriving}` } }}
+      />
       <Typography className="mono" noWrap sx={{ width: 180, flex: "none" }} title={word.arriving}>
         {word.arriving}
       </Typography>
-      <Box sx={{ width: 120, flex: "none", position: "relative", height: 14, bgcolor: "paper2.line" }} aria-hidden>
-        <Box sx={{ position: "absolute", inset: 0, width: `${(100 * word.count) / most}%`, bgcolor: "primary.main", opacity: 0.55 }} />
+      <Box
+        sx={{ width: 120, flex: "none", position: "relative", height: 14, bgcolor: "paper2.line" }}
+        aria-hidden
+      >
+        <Box
+          sx={{
+            position: "absolute",
+            inset: 0,
+            width: `${(100 * word.count) / most}%`,
+            bgcolor: "primary.main",
+            opacity: 0.55,
+          }}
+        />
       </Box>
       <Typography color="textSecondary" sx={{ width: 56, textAlign: "right", flex: "none" }}>
         {word.count.toLocaleString("en")}
       </Typography>
       <Box sx={{ width: 20, flex: "none" }}>
-        <Mark state={word.word === null ? "question" : "computed"} says={word.word === null ? "no store word yet" : "decided"} />
+        <Mark
+          state={word.word === null ? "question" : "computed"}
+          says={word.word === null ? "no store word yet" : "decided"}
+        />
       </Box>
-      <Answer allowed={allowed} value={word.word ?? null} proposals={word.proposals} label={`Store word for ${word.arriving}`} onAnswer={onAnswer} />
+      <WordChoice
+        allowed={allowed}
+        value={word.word ?? null}
+        proposals={word.proposals}
+        label={`Store word for ${word.arriving}`}
+        onChoose={onAnswer}
+      />
       <Box sx={{ width: 180, flex: "none" }}>
         {word.word === null && first && (
           <Button onClick={() => onAnswer(first.place)} title={first.reason}>
@@ -197,30 +276,6 @@ function WordLine({ word, most, allowed, picked, onPick, onAnswer }: WordLinePro
         )}
       </Box>
     </Box>
-  );
-}
-
-interface AnswerProps {
-  allowed: string[];
-  value: string | null;
-  proposals?: Schemas["Proposal"][];
-  label: string;
-  onAnswer: (word: string) => void;
-}
-
-function Answer({ allowed, value, proposals = [], label, onAnswer }: AnswerProps) {
-  const first = proposals[0]?.place;
-  return (
-    <Autocomplete
-      {...suggestedFirst(proposals, allowed)}
-      value={value}
-      freeSolo={!allowed.length}
-      autoHighlight
-      onChange={(_, word) => word && onAnswer(word)}
-      renderInput={(params) => <TextField {...params} placeholder={first ? `${first} ?` : "store word"} />}
-      aria-label={label}
-      sx={{ width: 220, "& .MuiOutlinedInput-root": { py: "1px !important" } }}
-    />
   );
 }
 

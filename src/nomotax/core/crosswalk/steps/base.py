@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from pydantic import BaseModel, ConfigDict
 
-from nomotax.core.crosswalk.flow import Context, Flow
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Flow
 
 
 class BaseStep(BaseModel):

@@ -7,11 +7,14 @@ from collections.abc import Callable
 import polars as pl
 
 
-def each_distinct(text: pl.Expr, change: Callable[[str], str], needs: str) -> pl.Expr:
-    """``change`` once for each distinct text in which the pattern ``needs`` is found."""
+def each_distinct(
+    text: pl.Expr, change: Callable[[str], str], needs: str, *, but: bool = False
+) -> pl.Expr:
+    """``change`` once for each distinct text in which the pattern ``needs`` is found, or with
+    ``but`` in which it is not."""
 
     def all_of(texts: pl.Series) -> pl.Series:
-        touched = texts.filter(texts.str.contains(needs)).unique().drop_nulls()
+        touched = texts.filter(texts.str.contains(needs) ^ but).unique().drop_nulls()
         if touched.len() == 0:
             return texts
         made = pl.Series([change(t) for t in touched], dtype=pl.String)

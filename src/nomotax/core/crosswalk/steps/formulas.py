@@ -6,9 +6,10 @@ from typing import Literal
 
 import polars as pl
 
-from nomotax.core.crosswalk.flow import Context, Fault, Flow, Severity
 from nomotax.core.crosswalk.steps.base import BaseStep
 from nomotax.core.errors import CrosswalkError, FormulaError
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Fault, Flow, Severity, Style
 from nomotax.core.formula.compile import compile_formula
 from nomotax.core.formula.parse import parse
 from nomotax.core.formula.terms import Sheet, Term
@@ -27,7 +28,7 @@ def sheet_of(flow: Flow, ctx: Context) -> Sheet:
     def fact(name: str) -> pl.Expr:
         return flow.text if name == VALUE else names.fact(name)
 
-    return Sheet(names.column, names.field, fact, ctx.decimal, flow.keep)
+    return Sheet(names.column, names.field, fact, ctx.decimal, flow.keep, names.mark)
 
 
 def _references(text: str) -> list[Reference]:
@@ -83,7 +84,9 @@ class Formula(_WithFormula):
         faults = _faults(term)
         if term.kind == "number":
             return flow.to(term.value, *faults, numeric=True)
-        return flow.to(sheet.text(term).value, *faults, numeric=False)
+        # A bare reference gives a cell as it arrived; all else a formula writes with a point.
+        written: Style = "arriving" if term.kind == "text" else "plain"
+        return flow.to(sheet.text(term).value, *faults, numeric=False, style=written)
 
     def describe(self) -> str:
         return f"= {self.formula.strip().removeprefix('=')}"

@@ -8,9 +8,10 @@ from typing import Literal
 
 import nh3
 
-from nomotax.core.crosswalk.flow import Context, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
 from nomotax.core.crosswalk.steps.distinct import each_distinct
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Flow
 
 _BREAK = re.compile(r"(?i)<(br|/p|/li|/h\d|/div|/tr)\b[^>]*>")
 _SPACE = re.compile(r"[ \t\u00a0]*\n[ \t\u00a0\n]*")

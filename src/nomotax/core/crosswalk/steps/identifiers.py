@@ -7,13 +7,14 @@ from typing import Literal
 import polars as pl
 from pydantic import Field
 
-from nomotax.core.crosswalk.flow import Context, Fault, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
-from nomotax.core.schema.gtin import has_right_check_digit, with_check_digit
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Fault, Flow
+from nomotax.core.gtin import has_right_check_digit, whole_digits, with_check_digit
 
 
 def _digits(flow: Flow) -> pl.Expr:
-    text = flow.text.str.replace_all(r"[\s-]", "")
+    text = whole_digits(flow.text.str.replace_all(r"[\s-]", ""))
     return flow.keep(pl.when(text != "").then(text))
 
 

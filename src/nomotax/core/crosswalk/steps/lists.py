@@ -7,54 +7,27 @@ from typing import Literal
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from nomotax.core.crosswalk.flow import LIST_SIGN, Context, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
 from nomotax.core.errors import CrosswalkError
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.entries import as_list
+from nomotax.core.flow.flow import LIST_SIGN, Flow
 from nomotax.core.formula.terms import Sheet
-from nomotax.core.reading.lists import list_items
-
-
-def as_list(flow: Flow, at: str = "") -> pl.Expr:
-    """The entries of a value, trimmed, without empty ones: of a list as it arrives, or of text
-    cut at ``at``."""
-    if flow.listed:
-        return flow.value
-    kind = pl.List(pl.String)
-    entries = flow.text.map_batches(
-        lambda texts: _cut(texts, at), return_dtype=kind, is_elementwise=True
-    )
-    trimmed = pl.element().str.strip_chars()
-    return entries.list.eval(trimmed.filter(trimmed != ""))
-
-
-def _cut(texts: pl.Series, at: str) -> pl.Series:
-    """Texts as lists: cut at ``at``, or whole; those that arrive as lists (JSON) as what they
-    are."""
-    cut = texts.str.split(at) if at else _alone(texts)
-    arrived = texts.str.starts_with('["').fill_null(False)
-    if not arrived.any():
-        return cut
-    read = [
-        list_items(t) if is_list else c for t, c, is_list in zip(texts, cut, arrived, strict=True)
-    ]
-    return pl.Series(read, dtype=cut.dtype)
-
-
-def _alone(texts: pl.Series) -> pl.Series:
-    return texts.to_frame("t").select(pl.concat_list("t")).to_series()
 
 
 class Split(BaseStep):
-    """Makes a list: of text, cut at ``at``, or of a list as it arrives. Empty entries go."""
+    """Makes a list: of text, cut at ``at``, or of a list as it arrives. Empty entries go, unless
+    ``blanks`` keeps them: alternative texts stay with their pictures by their place."""
 
     do: Literal["split"] = "split"
     at: str = Field(default=",", min_length=1)
+    blanks: bool = False
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        return flow.to(as_list(flow, self.at), numeric=False, listed=True)
+        return flow.to(as_list(flow, self.at, self.blanks), numeric=False, listed=True)
 
     def describe(self) -> str:
-        return f"split at '{self.at}'"
+        return f"split at '{self.at}'" + (", blank ones too" if self.blanks else "")
 
 
 class Join(BaseStep):

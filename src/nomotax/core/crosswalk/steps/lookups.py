@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from typing import Literal, TypeVar
 
 import polars as pl
 
-from nomotax.core.crosswalk.flow import Context, Fault, Flow, Severity
 from nomotax.core.crosswalk.steps.base import BaseStep
-from nomotax.core.crosswalk.steps.values import as_number
 from nomotax.core.errors import CrosswalkError
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Fault, Flow, Severity
+from nomotax.core.flow.number import as_number
 from nomotax.core.formula.terms import Sheet
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
-from nomotax.core.pricing.ladder import DEAREST, Look
+from nomotax.core.pricing.ladder import DEAREST, Ladder, Look, Priced
+from nomotax.core.units.table import UNITS, convert
 
 T = TypeVar("T")
 
@@ -40,12 +42,12 @@ class UseValueTable(BaseStep):
         text = flow.keep(flow.text)
         found = flow.keep(table.look_up(text))
         if table.otherwise == "as_is":
-            return flow.to(pl.coalesce(found, text), numeric=False)
+            return flow.to(pl.coalesce(found, text), numeric=False, style="plain")
         if table.otherwise == "word":
             word = pl.when(text.is_not_null() & (text != "")).then(pl.lit(table.word))
-            return flow.to(pl.coalesce(found, word), numeric=False)
+            return flow.to(pl.coalesce(found, word), numeric=False, style="plain")
         if table.otherwise == "empty":
-            return flow.to(found, numeric=False)
+            return flow.to(found, numeric=False, style="plain")
         unlisted = found.is_null() & (text.str.strip_chars() != "")
         fault = Fault(
             "unlisted_value",
@@ -54,7 +56,7 @@ class UseValueTable(BaseStep):
             text,
             Severity.QUESTION,
         )
-        return flow.to(found, fault, numeric=False)
+        return flow.to(found, fault, numeric=False, style="plain")
 
     def _each(self, flow: Flow, table: ValueTable) -> Flow:
         """Every word of a list; words that become the same stand once."""
@@ -70,7 +72,9 @@ class UseValueTable(BaseStep):
             flow.value.list.eval(one.filter(known.is_null())).list.first(),
             Severity.QUESTION,
         )
-        return flow.to(kept.list.unique(maintain_order=True), fault, numeric=False, listed=True)
+        return flow.to(
+            kept.list.unique(maintain_order=True), fault, numeric=False, listed=True, style="plain"
+        )
 
     def describe(self) -> str:
         return f"value table '{self.table}'"
@@ -102,7 +106,7 @@ class UseCategoryTable(BaseStep):
             text,
             Severity.LEAVE_OUT,
         )
-        return flow.to(found, ask, not_sold, numeric=False)
+        return flow.to(found, ask, not_sold, numeric=False, style="plain")
 
     def _each(self, flow: Flow, table: CategoryTable) -> Flow:
         """Every path of a list; those of branches that are not sold go, and so do categories that
@@ -117,7 +121,9 @@ class UseCategoryTable(BaseStep):
             Severity.QUESTION,
         )
         sold = places.list.eval(pl.element().filter(pl.element() != ""))
-        return flow.to(sold.list.unique(maintain_order=True), ask, numeric=False, listed=True)
+        return flow.to(
+            sold.list.unique(maintain_order=True), ask, numeric=False, listed=True, style="plain"
+        )
 
     def describe(self) -> str:
         return f"category table '{self.table}'"
@@ -136,7 +142,14 @@ def look_of(ctx: Context) -> Look:
             raise CrosswalkError(f"The field {name!r} holds no number.", remedy="Choose another.")
         return term.value
 
-    return Look(lambda name: sheet.text(names.field(name)).value, number, names.fact)
+    def weight(name: str) -> pl.Expr:
+        unit = names.unit(name) or "kg"
+        if UNITS[unit].dimension != "mass":
+            raise CrosswalkError(f"The field {name!r} is no weight.", remedy="Choose another.")
+        return convert(number(name), unit, "kg").value
+
+    text = lambda name: sheet.text(names.field(name)).value  # noqa: E731
+    return Look(text, number, weight, names.fact)
 
 
 class UseChain(BaseStep):
@@ -160,34 +173,32 @@ class UseLadder(BaseStep):
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         ladder = _saved("price ladder", self.ladder, ctx.lookups.ladders)
-        number = as_number(flow).settled()
+        number = as_number(flow, ctx).settled()
         priced = ladder.price(number.value, flow.keep, look_of(ctx))
-        negative = Fault("negative_cost", "is a negative cost", number.value < 0, flow.text)
-        dear = Fault("too_dear", "is no cost of any goods", number.value >= DEAREST, flow.text)
-        faults = [negative, dear]
-        if ladder.by_field:
-            faults.append(
-                Fault(
-                    "no_rung",
-                    f"is on no rung: its {ladder.by_field} is missing or negative",
-                    priced.unbanded,
-                    flow.text,
-                    Severity.QUESTION,
-                )
-            )
-        if ladder.most_field:
-            faults.append(
-                Fault(
-                    "squeezed",
-                    "has a highest price below its lowest",
-                    priced.squeezed,
-                    flow.text,
-                    Severity.QUESTION,
-                )
-            )
+        faults = list(_price_faults(ladder, priced, number.value, flow.text))
         made = number.to(priced.value, *faults)
         notes = (*priced.stages, ("rule", priced.rule), ("rung", priced.rung))
         return replace(made, notes=notes)
 
     def describe(self) -> str:
         return f"price ladder '{self.ladder}'"
+
+
+def _price_faults(ladder: Ladder, priced: Priced, cost: pl.Expr, seen: pl.Expr) -> Iterator[Fault]:
+    """Why a product has no price, or not the one that was meant."""
+    yield Fault("negative_cost", "is a negative cost", cost < 0, seen)
+    yield Fault("too_dear", "is no cost of any goods", cost >= DEAREST, seen)
+    yield Fault("too_dear", "makes a price of no goods", priced.too_dear, seen)
+    free = "is a cost of nothing; no price can be worked out from it"
+    yield Fault("no_cost", free, cost == 0, seen, Severity.QUESTION)
+    asked = [
+        (ladder.by_field, "no_rung", priced.unbanded,
+         f"is on no rung: its {ladder.by_field} is missing or negative"),
+        (ladder.landed.freight_per_kg, "no_weight", priced.unweighed,
+         f"has no freight: its {ladder.landed.weight_field} is missing or cannot be right"),
+        (ladder.most_field and ladder.crossed == "hold", "squeezed", priced.squeezed,
+         "has a highest price below its lowest"),
+    ]  # fmt: skip
+    for used, kind, mask, message in asked:
+        if used:
+            yield Fault(kind, message, mask, seen, Severity.QUESTION)

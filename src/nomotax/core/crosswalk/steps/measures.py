@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-import re
-from decimal import Decimal
-from fractions import Fraction
 from typing import Literal
 
 import polars as pl
 from pydantic import Field
 
-from nomotax.core.crosswalk.flow import Context, Fault, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
 from nomotax.core.crosswalk.steps.distinct import each_distinct
 from nomotax.core.errors import CrosswalkError
-from nomotax.core.numbers import NUMBER, SCALE, DecimalMark, literal, read_number, times
-from nomotax.core.units.table import BY_NAME, UNITS, convert, exact_factor
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Fault, Flow, Severity
+from nomotax.core.numbers import Worked, exactly, literal, read_number
+from nomotax.core.units.table import BY_NAME, UNITS, convert, ratio
+from nomotax.core.units.written import PLAIN, spell
 
-_PLAIN = r"\d[\d.,]*(?:\s+\d+/\d+)?|\d+/\d+|[.,]\d+"
-#: A number (12, 12.5, 12 1/2, 1/2) and the unit behind it, twice at most: feet and inches.
-_PIECE = rf"^\s*(?:ca\.?|approx\.?|about|~)?\s*({_PLAIN})\s*([^\d\s+\-][^\d+\-]*?)?\.?"
-_TWO = rf"{_PIECE}\s*(?:(?:and|,|\s)\s*({_PLAIN})\s*([^\d\s+\-][^\d+\-]*?)?\.?)?\s*$"
-_TIMES = r"\s*[x×*]\s*"
+_NUMBER_AND_UNIT = r"^([+-]?(?:\d[\d.,]*|[.,]\d+))\s*(.*)$"
+#: Larger goods than this are none, and it leaves room for every factor.
+_LARGEST = 10**9
 
 
 class Measure(BaseStep):
@@ -29,7 +26,7 @@ class Measure(BaseStep):
 
     The unit stands in the cell; where it does not, it is what ``column`` says, or ``stated``.
     ``part`` takes the first, second or third of ``12x18 in``; 0 takes a single measure. A unit
-    that is unknown, missing, or of another dimension is refused.
+    that is unknown or of another dimension is refused; one that is missing is asked for.
     """
 
     do: Literal["measure"] = "measure"
@@ -42,43 +39,39 @@ class Measure(BaseStep):
         if self.target not in UNITS or (self.stated and self.stated not in UNITS):
             raise CrosswalkError("There is no such unit.", remedy="Choose a listed one.")
         text = flow.keep(flow.text.str.strip_chars())
-        piece, cell_unit = self._piece(flow, text)
-        groups = flow.keep(piece.str.extract_groups(_TWO))
-        first, unit_1, second, unit_2 = (groups.struct.field(str(n)) for n in range(1, 5))
-        given = self._given_unit(ctx)
-        big = flow.keep(pl.coalesce(_named(unit_1), _named(cell_unit), given))
-        small = flow.keep(pl.coalesce(_named(unit_2), _named(cell_unit)))
-        one, wrong_1 = self._in_target(flow, ctx, first, big)
-        two, wrong_2 = self._in_target(flow, ctx, second, small)
-        whole = one + pl.when(second.is_null()).then(literal(0)).otherwise(two)
-        shape = Fault(
-            "not_a_measure", "is no measure", first.is_null() & (text.fill_null("") != ""), text
-        )
+        groups = flow.keep(self._spelled(flow, ctx, text).str.extract_groups(_NUMBER_AND_UNIT))
+        written, name = groups.struct.field("1"), groups.struct.field("2")
+        unit = flow.keep(pl.coalesce(_named(name), self._given_unit(ctx)))
+        number, wrong = read_number(written, flow.decimal(ctx), flow.keep)
+        made = self._in_target(number, unit)
+        value = flow.keep(made.value)
         dimension = UNITS[self.target].dimension
-        known = [u.code for u in UNITS.values() if u.dimension == dimension]
+        there = text.fill_null("") != ""
         return flow.to(
-            whole,
-            shape,
-            Fault("no_unit", "has no unit", first.is_not_null() & big.is_null(), text),
-            Fault("unknown_unit", "has an unknown unit", (big == "?") | (small == "?"), text),
-            Fault(
-                "wrong_dimension",
-                f"is no {dimension}",
-                _other(big, known) | (second.is_not_null() & _other(small, known)),
-                text,
-            ),
-            Fault("not_a_number", "holds no number in this style", wrong_1 | wrong_2, text),
+            value,
+            Fault("not_a_measure", "is no measure", written.is_null() & there, text),
+            Fault("not_a_number", "holds no number in this style", wrong, text),
+            Fault("no_unit", "has no unit", unit.is_null() & there, text, Severity.QUESTION),
+            Fault("unknown_unit", "has an unknown unit", unit == "?", text),
+            Fault("wrong_dimension", f"is no {dimension}", _other(unit, self._codes), text),
+            Fault("no_number", "is too large a measure", value.is_null() & there, text),
             numeric=True,
         )
 
-    def _piece(self, flow: Flow, text: pl.Expr) -> tuple[pl.Expr, pl.Expr]:
-        """The wanted part of ``12x18 in``, and the unit behind the last."""
-        if not self.part:
-            return text, pl.lit(None, dtype=pl.String)
-        tidy = text.str.replace_all(_TIMES, "\x1f")
-        parts = flow.keep(tidy.str.split("\x1f"))
-        last = parts.list.last().str.extract(r"^[^a-zA-Z'\"°]*([a-zA-Z'\"°].*)$", 1)
-        return parts.list.get(self.part - 1, null_on_oob=True), last
+    def _spelled(self, flow: Flow, ctx: Context, text: pl.Expr) -> pl.Expr:
+        """One plain number and its unit. Nearly all cells are that already."""
+        mark = flow.decimal(ctx)
+        if self.part > 1:
+            # Without such a part there is no measure, however plain the cell.
+            odd = each_distinct(text, lambda t: _part(t, spell(t, mark, self.part)), "")
+        else:
+            odd = each_distinct(text, lambda t: spell(t, mark, self.part), PLAIN, but=True)
+        return flow.keep(odd)
+
+    @property
+    def _codes(self) -> list[str]:
+        dimension = UNITS[self.target].dimension
+        return [u.code for u in UNITS.values() if u.dimension == dimension]
 
     def _given_unit(self, ctx: Context) -> pl.Expr:
         stated = pl.lit(self.stated or None, dtype=pl.String)
@@ -88,36 +81,43 @@ class Measure(BaseStep):
             raise CrosswalkError("A unit in a column needs the columns of a delivery.")
         return pl.coalesce(_named(ctx.names.column(self.column)), stated)
 
-    def _in_target(
-        self, flow: Flow, ctx: Context, written: pl.Expr, unit: pl.Expr
-    ) -> tuple[pl.Expr, pl.Expr]:
-        number, wrong = _number(flow, written, ctx)
-        dimension = UNITS[self.target].dimension
-        codes = [u.code for u in UNITS.values() if u.dimension == dimension]
-        known = {c: f for c in codes if (f := exact_factor(c, self.target)) is not None}
-        # One multiplication for all units whose factor is a decimal; the others one by one.
-        factor = unit.replace_strict(
-            list(known), pl.Series(list(known.values()), dtype=NUMBER), default=None,
-            return_dtype=NUMBER,
-        )  # fmt: skip
-        made = times(number, factor).value
-        for code in codes:
-            if code not in known:
-                value = convert(number, code, self.target).value
-                made = pl.when(unit == code).then(value).otherwise(made)
-        return flow.keep(made), wrong
+    def _in_target(self, number: pl.Expr, unit: pl.Expr) -> Worked:
+        """All units at once, each row by its own factor; temperatures one by one."""
+        if UNITS[self.target].dimension == "temperature":
+            made: pl.Expr = pl.lit(None, dtype=pl.Decimal(38, 12))
+            for code in self._codes:
+                one = convert(number, code, self.target).value
+                made = pl.when(unit == code).then(one).otherwise(made)
+            return Worked(made, made.is_null())
+        ratios = [ratio(code, self.target) for code in self._codes]
+
+        def whole(values: list[int]) -> pl.Expr:
+            found = pl.Series(values, dtype=pl.Int64)
+            return unit.replace_strict(
+                self._codes, found, default=None, return_dtype=pl.Int64
+            ).cast(pl.Int128)
+
+        goods = pl.when(number.abs() < literal(_LARGEST)).then(number)
+        return exactly(goods, whole([up for up, _ in ratios]), whole([down for _, down in ratios]))
 
     def columns(self) -> list[str]:
         return [self.column] if self.column else []
 
     def describe(self) -> str:
         which = f"part {self.part} of " if self.part else ""
-        return f"{which}measure in {self.target}"
+        by = f", unit in '{self.column}'" if self.column else ""
+        return (
+            f"{which}measure in {self.target}{by}{f', else {self.stated}' if self.stated else ''}"
+        )
+
+
+def _part(text: str, spelled: str) -> str:
+    return "" if spelled == text else spelled
 
 
 def _named(written: pl.Expr) -> pl.Expr:
     """The unit's code; ``?`` for a word that is none."""
-    word = written.str.strip_chars(" \t.()[]").str.to_lowercase()
+    word = written.str.replace_all(r"[\s.]+", " ").str.strip_chars(" ()[]").str.to_lowercase()
     word = pl.when(word != "").then(word)
     names = list(BY_NAME)
     codes = [BY_NAME[n].code for n in names]
@@ -127,19 +127,3 @@ def _named(written: pl.Expr) -> pl.Expr:
 
 def _other(unit: pl.Expr, known: list[str]) -> pl.Expr:
     return unit.is_not_null() & (unit != "?") & ~unit.is_in(known)
-
-
-def _number(flow: Flow, written: pl.Expr, ctx: Context) -> tuple[pl.Expr, pl.Expr]:
-    """``12``, ``12,5``, ``12 1/2`` or ``1/2`` as a number."""
-    plain = each_distinct(written, lambda text: _without_fraction(text, ctx.decimal), "/")
-    return read_number(plain, ctx.decimal, flow.keep)
-
-
-def _without_fraction(text: str, mark: DecimalMark) -> str:
-    """``12 1/2`` as ``12.5``, to as many places as numbers have; what is no fraction stays."""
-    found = re.fullmatch(r"\s*(?:(\d+)\s+)?(\d+)/(\d+)\s*", text)
-    if found is None or int(found[3]) == 0:
-        return text
-    value = int(found[1] or 0) + Fraction(int(found[2]), int(found[3]))
-    places = Decimal(value.numerator) / Decimal(value.denominator)
-    return f"{places.quantize(Decimal(1).scaleb(-SCALE)):f}".replace(".", mark)

@@ -8,10 +8,11 @@ from typing import Literal
 import polars as pl
 from pydantic import Field, model_validator
 
-from nomotax.core.crosswalk.flow import Context, Fault, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
-from nomotax.core.crosswalk.steps.values import as_number
 from nomotax.core.errors import CrosswalkError
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Fault, Flow
+from nomotax.core.flow.number import as_number
 from nomotax.core.numbers import Worked, literal, over, plus, read_number, scaled
 
 
@@ -28,7 +29,7 @@ class Round(BaseStep):
     how: Literal["half", "up", "down"] = "half"
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        number = as_number(flow).settled()
+        number = as_number(flow, ctx).settled()
         unit = literal(Decimal(1).scaleb(-self.places))
         size = number.value.abs()
         if self.how == "half":
@@ -59,7 +60,7 @@ class Scale(BaseStep):
         return self
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        number = as_number(flow)
+        number = as_number(flow, ctx)
         if self.times != 1:
             number = worked(number, scaled(number.value, self.times)).settled()
         if self.by != 1:
@@ -81,7 +82,7 @@ class Clamp(BaseStep):
     most: Decimal | None = None
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        number = as_number(flow)
+        number = as_number(flow, ctx)
         value = number.value
         if self.least is not None:
             value = pl.when(value < literal(self.least)).then(literal(self.least)).otherwise(value)
@@ -105,9 +106,9 @@ class PerUnit(BaseStep):
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         if not self.column or ctx.names is None:
             raise CrosswalkError("No column says how many are in a pack.", remedy="Choose one.")
-        number = as_number(flow).settled()
+        number = as_number(flow, ctx).settled()
         arriving = ctx.names.column(self.column)
-        size = read_number(arriving, ctx.decimal, flow.keep)
+        size = read_number(arriving, ctx.names.mark(self.column) or ctx.decimal, flow.keep)
         pack = flow.keep(size.value.fill_null(literal(1)))
         wrong = Fault("no_pack", f"has no pack size in '{self.column}'", size.wrong, arriving)
         zero = Fault("no_pack", "is a pack of nothing", pack <= literal(0), arriving)
@@ -135,7 +136,7 @@ class NumberIn(BaseStep):
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         if flow.numeric:
             return flow
-        marks = {"arriving": ctx.decimal, "point": ".", "comma": ","}
+        marks = {"arriving": flow.decimal(ctx), "point": ".", "comma": ","}
         mark = marks[self.style]
         text = flow.keep(flow.text)
         found = flow.keep(text.str.extract(f"({_NUMBER})", 1))

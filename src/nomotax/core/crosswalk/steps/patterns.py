@@ -7,9 +7,10 @@ from typing import Literal
 import polars as pl
 from pydantic import Field
 
-from nomotax.core.crosswalk.flow import Context, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
 from nomotax.core.errors import CrosswalkError
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Flow
 
 
 def check_pattern(pattern: str) -> None:
@@ -35,7 +36,8 @@ class ReplacePattern(BaseStep):
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
         check_pattern(self.find)
-        return flow.to(flow.text.str.replace_all(self.find, self.put), numeric=False)
+        made = flow.text.str.replace_all(self.find, self.put)
+        return flow.to(made, numeric=False, style="changed")
 
     def describe(self) -> str:
         return f"replace pattern '{self.find}' by '{self.put}'"

@@ -6,9 +6,10 @@ from typing import Literal
 
 import polars as pl
 
-from nomotax.core.crosswalk.flow import LIST_SIGN, Context, Fault, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
-from nomotax.core.crosswalk.steps.lists import as_list
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.entries import as_list
+from nomotax.core.flow.flow import LIST_SIGN, Fault, Flow
 
 
 class PictureFiles(BaseStep):

@@ -7,8 +7,9 @@ from typing import Literal
 import polars as pl
 from pydantic import Field
 
-from nomotax.core.crosswalk.flow import Context, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Flow
 
 
 class Trim(BaseStep):
@@ -62,7 +63,8 @@ class Replace(BaseStep):
     put: str = ""
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        return flow.to(flow.text.str.replace_all(self.find, self.put, literal=True), numeric=False)
+        made = flow.text.str.replace_all(self.find, self.put, literal=True)
+        return flow.to(made, numeric=False, style="changed")
 
     def describe(self) -> str:
         return f"replace '{self.find}' by '{self.put}'"

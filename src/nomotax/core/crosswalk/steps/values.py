@@ -5,11 +5,14 @@ from __future__ import annotations
 from typing import Literal
 
 import polars as pl
+from pydantic import Field
 
-from nomotax.core.crosswalk.flow import Context, Fault, Flow
 from nomotax.core.crosswalk.steps.base import BaseStep
 from nomotax.core.errors import CrosswalkError
-from nomotax.core.numbers import DecimalMark, read_number
+from nomotax.core.flow.context import Context
+from nomotax.core.flow.flow import Fault, Flow
+from nomotax.core.flow.number import as_number, read_as
+from nomotax.core.numbers import DecimalMark
 from nomotax.core.units.table import UNITS, convert
 
 _MARKS: dict[str, DecimalMark] = {"comma": ",", "point": "."}
@@ -23,26 +26,11 @@ class Number(BaseStep):
     style: Literal["arriving", "point", "comma"] = "arriving"
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        if flow.numeric:
-            return flow
-        mark = ctx.decimal if self.style == "arriving" else _MARKS[self.style]
-        text = flow.text
-        made, wrong = read_number(text, mark, flow.keep)
-        fault = Fault(
-            "not_a_number",
-            f"is no number with a decimal {'comma' if mark == ',' else 'point'}",
-            wrong,
-            text,
-        )
-        return flow.to(made, fault, numeric=True)
+        mark = flow.decimal(ctx) if self.style == "arriving" else _MARKS[self.style]
+        return read_as(flow, mark)
 
     def describe(self) -> str:
         return "number" if self.style == "arriving" else f"number with decimal {self.style}"
-
-
-def as_number(flow: Flow) -> Flow:
-    """A flow that is certainly numeric; text must already be plain (``-12.5``)."""
-    return flow if flow.numeric else Number(style="point").apply(flow, Context())
 
 
 class Convert(BaseStep):
@@ -56,7 +44,7 @@ class Convert(BaseStep):
         for code in (self.source, self.target):
             if code not in UNITS:
                 raise CrosswalkError(f"There is no unit {code!r}.", remedy="Choose a listed one.")
-        number = as_number(flow)
+        number = as_number(flow, ctx)
         try:
             made = convert(number.value, self.source, self.target)
         except ValueError as error:
@@ -68,26 +56,34 @@ class Convert(BaseStep):
         return f"{self.source} to {self.target}"
 
 
+_DAY, _YEAR = r"\d{1,2}", r"\d{4}"
 _ORDERS = {
-    "dmy": (r"^\d{1,2}[./-]\d{1,2}[./-]\d{4}$", "%d.%m.%Y"),
-    "mdy": (r"^\d{1,2}[./-]\d{1,2}[./-]\d{4}$", "%m.%d.%Y"),
-    "ymd": (r"^\d{4}[./-]\d{1,2}[./-]\d{1,2}$", "%Y.%m.%d"),
+    "dmy": (rf"^{_DAY}\.{_DAY}\.({_YEAR})$", rf"^{_DAY}\.{_DAY}\.\d\d$", "%d.%m.%Y"),
+    "mdy": (rf"^{_DAY}\.{_DAY}\.({_YEAR})$", rf"^{_DAY}\.{_DAY}\.\d\d$", "%m.%d.%Y"),
+    "ymd": (rf"^{_YEAR}\.{_DAY}\.{_DAY}$", rf"^\d\d\.{_DAY}\.{_DAY}$", "%Y.%m.%d"),
 }
 
 
 class Date(BaseStep):
-    """Reads a date in a stated order of day, month and year; gives an ISO 8601 date."""
+    """Reads a date in a stated order of day, month and year; gives an ISO 8601 date. A time behind
+    it is dropped. Years of two digits are read only with a ``pivot``: those up to it are of this
+    century, those above it of the last."""
 
     do: Literal["date"] = "date"
     order: Literal["dmy", "mdy", "ymd"] = "dmy"
+    pivot: int | None = Field(default=None, ge=0, le=99)
 
     def apply(self, flow: Flow, ctx: Context) -> Flow:
-        pattern, form = _ORDERS[self.order]
+        long, short, form = _ORDERS[self.order]
         text = flow.keep(flow.text.str.strip_chars())
-        dotted = text.str.replace_all(r"[/-]", ".")
+        day = text.str.replace(r"[T ]+\d{1,2}:\d\d\S*$", "").str.replace_all(r"[/-]", ".")
+        if self.order == "ymd":
+            day = day.str.replace(r"^(\d{4})(\d\d)(\d\d)$", "$1.$2.$3")
+        if self.pivot is not None:
+            day = self._in_full(flow.keep(day), short)
+        dotted = flow.keep(day)
         iso = dotted.str.to_date(form, strict=False)
-        fits = text.str.contains(pattern)
-        made = flow.keep(pl.when(fits).then(iso).dt.to_string("%Y-%m-%d"))
+        made = flow.keep(pl.when(dotted.str.contains(long)).then(iso).dt.to_string("%Y-%m-%d"))
         fault = Fault(
             "not_a_date",
             f"is no date in the order {self.order}",
@@ -96,8 +92,18 @@ class Date(BaseStep):
         )
         return flow.to(made, fault, numeric=False)
 
+    def _in_full(self, day: pl.Expr, short: str) -> pl.Expr:
+        """Years of two digits with their century."""
+        first = self.order == "ymd"
+        year = day.str.extract(r"^(\d\d)" if first else r"(\d\d)$", 1).cast(pl.Int32, strict=False)
+        century = pl.when(year <= self.pivot).then(pl.lit("20")).otherwise(pl.lit("19"))
+        rest = day if first else day.str.head(-2)
+        full = century + day if first else rest + century + day.str.tail(2)
+        return pl.when(day.str.contains(short)).then(full).otherwise(day)
+
     def describe(self) -> str:
-        return f"date ({self.order})"
+        years = "" if self.pivot is None else f", years up to {self.pivot:02} of this century"
+        return f"date ({self.order}{years})"
 
 
 class YesNo(BaseStep):

@@ -73,7 +73,8 @@ def day_of(sheet: Sheet, date: pl.Expr) -> Outcome:
 @function(
     "date",
     "WEEKDAY(date; kind)",
-    "The day of the week: from Sunday as 1, or with kind 2 from Monday as 1, with 3 as 0.",
+    "The day of the week: from Sunday as 1, or with kind 2 from Monday as 1, with 3 as 0; kinds 11 "
+    "to 17 count from 1 on Monday, Tuesday ... Sunday.",
     'WEEKDAY("2026-11-23"; 2)',
     "1",
     takes="dk?",
@@ -82,8 +83,9 @@ def day_of(sheet: Sheet, date: pl.Expr) -> Outcome:
 def weekday(sheet: Sheet, date: pl.Expr, kind: int | None = None) -> Outcome:
     monday_is_1 = date.dt.weekday().cast(pl.Int64)
     kinds = {1: monday_is_1 % 7 + 1, 2: monday_is_1, 3: monday_is_1 - 1}
-    if (kind or 1) not in kinds:
-        raise CrosswalkError("The kind of a week is 1, 2 or 3.")
+    kinds |= {11 + day: (monday_is_1 - 1 - day + 7) % 7 + 1 for day in range(7)}
+    if (1 if kind is None else kind) not in kinds:
+        raise CrosswalkError("The kind of a week is 1, 2, 3 or 11 to 17.")
     return _as_number(kinds[kind or 1])
 
 

@@ -59,7 +59,7 @@ def ifs(sheet: Sheet, *pairs: Term) -> Outcome:
 @function(
     "logic",
     "SWITCH(value; is; then; ...; else)",
-    "The value behind the first that equals it.",
+    "The value behind the first that equals it; the last one, or nothing, where none does.",
     'SWITCH("B"; "A"; "one"; "B"; "two"; "none")',
     "two",
     takes="aaaa*",
@@ -160,12 +160,12 @@ def not_(sheet: Sheet, condition: pl.Expr) -> Outcome:
 
 @function("logic", "TRUE()", "True. `TRUE` alone is the same.", "TRUE()", "true", gives="l")
 def true(sheet: Sheet) -> Outcome:
-    return pl.lit(True)
+    return of_constant(True)
 
 
 @function("logic", "FALSE()", "False. `FALSE` alone is the same.", "FALSE()", "false", gives="l")
 def false(sheet: Sheet) -> Outcome:
-    return pl.lit(False)
+    return of_constant(False)
 
 
 @function(

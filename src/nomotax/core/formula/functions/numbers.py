@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from decimal import Decimal
+from math import isqrt
 
 import polars as pl
 
@@ -271,7 +272,11 @@ def _away(number: pl.Expr, places: int) -> pl.Expr:
     gives="n",
 )
 def rounded(sheet: Sheet, number: pl.Expr, places: int | None = None) -> Outcome:
-    places = places or 0
+    return half_away(number, places or 0)
+
+
+def half_away(number: pl.Expr, places: int) -> pl.Expr:
+    """Rounded half away from zero; ``places`` may be below 0."""
     if places >= 0:
         return number.round(min(places, SCALE), mode="half_away_from_zero")
     unit = Decimal(10) ** min(-places, 20)
@@ -329,28 +334,74 @@ def _stepped(number: pl.Expr, step: pl.Expr, up: bool) -> pl.Expr:
 
 @function(
     "number",
-    "CEILING(number; step)",
-    "The next multiple of a step, upwards; whole numbers when no step is given.",
+    "CEILING(number; step; mode)",
+    "The next multiple of a step, upwards; whole numbers when no step is given. With a mode "
+    "other than 0, numbers below 0 go away from 0.",
     "CEILING(2.31; 0.05)",
     "2.35",
-    takes="nn?",
+    takes="nn?k?",
     gives="n",
 )
-def ceiling(sheet: Sheet, number: pl.Expr, step: pl.Expr | None = None) -> Outcome:
-    return _stepped(number, _ONE if step is None else step, up=True)
+def ceiling(
+    sheet: Sheet, number: pl.Expr, step: pl.Expr | None = None, mode: int | None = None
+) -> Outcome:
+    return _to_step(sheet, number, step, mode, up=True)
 
 
 @function(
     "number",
-    "FLOOR(number; step)",
-    "The next multiple of a step, downwards; whole numbers when no step is given.",
+    "FLOOR(number; step; mode)",
+    "The next multiple of a step, downwards; whole numbers when no step is given. With a mode "
+    "other than 0, numbers below 0 go towards 0.",
     "FLOOR(2.39; 0.05)",
     "2.35",
-    takes="nn?",
+    takes="nn?k?",
     gives="n",
 )
-def floor(sheet: Sheet, number: pl.Expr, step: pl.Expr | None = None) -> Outcome:
-    return _stepped(number, _ONE if step is None else step, up=False)
+def floor(
+    sheet: Sheet, number: pl.Expr, step: pl.Expr | None = None, mode: int | None = None
+) -> Outcome:
+    return _to_step(sheet, number, step, mode, up=False)
+
+
+@function(
+    "number",
+    "SQRT(number)",
+    "The square root, to 12 places.",
+    "SQRT(2.25)",
+    "1.5",
+    takes="n",
+    gives="n",
+)
+def root(sheet: Sheet, number: pl.Expr) -> Outcome:
+    made = number.map_batches(_roots, return_dtype=NUMBER, is_elementwise=True)
+    return Term("number", made, (Trouble("has no square root", number < 0, pl.lit("")),))
+
+
+def _roots(numbers: pl.Series) -> pl.Series:
+    """By whole numbers, so that every place is right; cut, not rounded."""
+    units = [n if n is None or n < 0 else int(n.scaleb(2 * SCALE)) for n in numbers]
+    found = [None if u is None or u < 0 else Decimal(isqrt(int(u))).scaleb(-SCALE) for u in units]
+    return pl.Series(numbers.name, found, dtype=NUMBER)
+
+
+def _to_step(
+    sheet: Sheet, number: pl.Expr, step: pl.Expr | None, mode: int | None, *, up: bool
+) -> Outcome:
+    """A step of the other sign than the number is refused, as the standard has it; a step below 0
+    turns the direction."""
+    if step is None:
+        return _by_mode(number, _ONE, mode, up=up)
+    crossed = (number * step.sign() < 0).fill_null(False)
+    trouble = Trouble("has another sign than its step", sheet.keep(crossed), pl.lit(""))
+    return Term("number", pl.when(~crossed).then(_by_mode(number, step, mode, up=up)), (trouble,))
+
+
+def _by_mode(number: pl.Expr, step: pl.Expr, mode: int | None, *, up: bool) -> pl.Expr:
+    made = _stepped(number, step, up=up)
+    if not mode:
+        return made
+    return pl.when(number < 0).then(-_stepped(-number, step, up=up)).otherwise(made)
 
 
 @function(

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 
 import polars as pl
 
 from nomotax.core.errors import CrosswalkError
+from nomotax.core.formula.functions.numbers import half_away
 from nomotax.core.formula.registry import Outcome, function
 from nomotax.core.formula.terms import Sheet, Term, Trouble
 from nomotax.core.numbers import NUMBER, DecimalMark, read_number
@@ -16,6 +18,18 @@ _MOST_REPEATS = 1_000
 
 def _counted(count: pl.Expr | None) -> pl.Expr:
     return pl.lit(1) if count is None else pl.max_horizontal(count, pl.lit(0))
+
+
+def _before(start: pl.Expr) -> Trouble:
+    return Trouble("is a place before the text; places count from 1", start < 1, _seen(start))
+
+
+def _fewer_than_none(count: pl.Expr) -> Trouble:
+    return Trouble("is no count of characters", count < 0, _seen(count))
+
+
+def _seen(number: pl.Expr) -> pl.Expr:
+    return number.cast(pl.String)
 
 
 def _as_number(count: pl.Expr) -> pl.Expr:
@@ -58,7 +72,8 @@ def right(sheet: Sheet, text: pl.Expr, count: pl.Expr | None = None) -> Outcome:
     gives="t",
 )
 def mid(sheet: Sheet, text: pl.Expr, start: pl.Expr, count: pl.Expr) -> Outcome:
-    return text.str.slice(pl.max_horizontal(start, pl.lit(1)) - 1, _counted(count))
+    made = text.str.slice(pl.max_horizontal(start, pl.lit(1)) - 1, _counted(count))
+    return Term("text", made, (_before(start), _fewer_than_none(count)))
 
 
 @function(
@@ -100,14 +115,15 @@ def proper(sheet: Sheet, text: pl.Expr) -> Outcome:
 @function(
     "text",
     "TRIM(text)",
-    "Without blanks at the ends, and with one blank for several inside.",
+    "Without blanks at the ends, and with one blank for several inside. Only blanks count: line "
+    "breaks and hard spaces stay.",
     'TRIM("  raw   umber ")',
     "raw umber",
     takes="t",
     gives="t",
 )
 def trim(sheet: Sheet, text: pl.Expr) -> Outcome:
-    return text.str.replace_all(r"\s+", " ").str.strip_chars()
+    return text.str.replace_all(r" +", " ").str.strip_chars(" ")
 
 
 @function(
@@ -153,6 +169,8 @@ def concatenate(sheet: Sheet, *texts: pl.Expr) -> Outcome:
     standard=False,
 )
 def text_join(sheet: Sheet, between: str, skip: Term, *texts: pl.Expr) -> Outcome:
+    if not isinstance(skip.constant, bool):
+        raise CrosswalkError("Whether empty texts are skipped must be written as TRUE or FALSE.")
     if skip.constant is False:
         return pl.concat_str([t.fill_null("") for t in texts], separator=between)
     filled = [pl.when(t != "").then(t) for t in texts]
@@ -209,8 +227,9 @@ def _found(sheet: Sheet, wanted: pl.Expr, text: pl.Expr, start: pl.Expr | None) 
     parts = sheet.keep(rest.str.split(wanted))
     there = sheet.keep((wanted != "") & (parts.list.len() > 1))
     at = parts.list.first().str.len_chars().cast(pl.Int64) + 1 + begin
-    trouble = Trouble("does not hold the text that is looked for", ~there, text)
-    return Term("number", pl.when(there).then(_as_number(at)), (trouble,))
+    troubles = [Trouble("does not hold the text that is looked for", ~there, text)]
+    troubles += [] if start is None else [_before(start)]
+    return Term("number", pl.when(there).then(_as_number(at)), tuple(troubles))
 
 
 @function(
@@ -279,19 +298,93 @@ def only_text(sheet: Sheet, value: Term) -> Outcome:
     return value.value if value.kind == "text" else pl.lit("")
 
 
+def _characters(number: pl.Expr, of: Callable[[int], str | None]) -> Term:
+    """The characters of numbers; those that stand for none are named."""
+    made = number.map_batches(
+        lambda numbers: pl.Series([n if n is None else of(n) for n in numbers], dtype=pl.String),
+        return_dtype=pl.String,
+        is_elementwise=True,
+    )
+    nothing = Trouble("is the number of no character", made.is_null(), _seen(number))
+    return Term("text", made, (nothing,))
+
+
+def _unicode(number: int) -> str | None:
+    there = 0 < number < 0x110000 and not 0xD800 <= number < 0xE000
+    return chr(number) if there else None
+
+
+def _windows(number: int) -> str | None:
+    if not 0 < number < 256:
+        return None
+    return bytes([number]).decode("cp1252", errors="ignore") or None
+
+
+def _first_number(text: pl.Expr, of: Callable[[str], int | None]) -> Term:
+    made = text.map_batches(
+        lambda texts: pl.Series([of(t[0]) if t else None for t in texts], dtype=pl.Int64),
+        return_dtype=pl.Int64,
+        is_elementwise=True,
+    )
+    strange = Trouble("begins with no character of Windows-1252", made.is_null(), text)
+    return Term("number", _as_number(made), (strange,))
+
+
+def _in_windows(letter: str) -> int | None:
+    found = letter.encode("cp1252", errors="ignore")
+    return found[0] if found else None
+
+
 @function(
     "text",
     "UNICHAR(number)",
-    "The character with this Unicode number; it must be written out.",
+    "The character with this number in Unicode.",
     "UNICHAR(8364)",
     "€",
-    takes="k",
+    takes="w",
     gives="t",
 )
-def unichar(sheet: Sheet, number: int) -> Outcome:
-    if not 0 < number < 0x110000 or 0xD800 <= number < 0xE000:
-        raise CrosswalkError(f"There is no character with the number {number}.")
-    return pl.lit(chr(number))
+def unichar(sheet: Sheet, number: pl.Expr) -> Outcome:
+    return _characters(sheet.keep(number), _unicode)
+
+
+@function(
+    "text",
+    "CHAR(number)",
+    "The character with this number, 1 to 255, in Windows-1252.",
+    "CHAR(65)",
+    "A",
+    takes="w",
+    gives="t",
+)
+def char(sheet: Sheet, number: pl.Expr) -> Outcome:
+    return _characters(sheet.keep(number), _windows)
+
+
+@function(
+    "text",
+    "UNICODE(text)",
+    "The number of a text's first character in Unicode.",
+    'UNICODE("€")',
+    "8364",
+    takes="t",
+    gives="n",
+)
+def unicode_of(sheet: Sheet, text: pl.Expr) -> Outcome:
+    return _first_number(sheet.keep(text), ord)
+
+
+@function(
+    "text",
+    "CODE(text)",
+    "The number of a text's first character in Windows-1252.",
+    'CODE("A")',
+    "65",
+    takes="t",
+    gives="n",
+)
+def code_of(sheet: Sheet, text: pl.Expr) -> Outcome:
+    return _first_number(sheet.keep(text), _in_windows)
 
 
 @function(
@@ -309,32 +402,43 @@ def value_of(sheet: Sheet, number: pl.Expr) -> Outcome:
 
 @function(
     "text",
-    "NUMBERVALUE(text; decimal)",
-    'A text as a number with this decimal sign, "," or ".".',
+    "NUMBERVALUE(text; decimal; group)",
+    'A text as a number with this decimal sign, "," or ".", and this sign between thousands.',
     'NUMBERVALUE("1.234,50"; ",")',
     "1234.5",
-    takes="tc",
+    takes="tcc?",
     gives="n",
 )
-def number_value(sheet: Sheet, text: pl.Expr, decimal: str) -> Outcome:
+def number_value(sheet: Sheet, text: pl.Expr, decimal: str, group: str | None = None) -> Outcome:
     if decimal not in (",", "."):
         raise CrosswalkError('The decimal sign is "," or ".".')
+    if group == decimal:
+        raise CrosswalkError("The sign between thousands is another one than the decimal sign.")
     mark: DecimalMark = "," if decimal == "," else "."
-    made, wrong = read_number(sheet.keep(text), mark, sheet.keep)
+    bare = text.str.replace_all(group, "", literal=True) if group else text
+    made, wrong = read_number(sheet.keep(bare), mark, sheet.keep)
     return Term("number", made, (Trouble("is no number", wrong, text),))
 
 
 @function(
     "text",
-    "FIXED(number; places)",
-    "A number as text with so many places, and commas at the thousands; two when none are given.",
+    "FIXED(number; places; no commas)",
+    "A number as text with so many places (two when none are given; below 0 it is rounded to tens, "
+    "hundreds ...), and commas at the thousands unless the third value is TRUE.",
     "FIXED(1234.5; 2)",
     "1,234.50",
-    takes="nk?",
+    takes="nk?a?",
     gives="t",
 )
-def fixed(sheet: Sheet, number: pl.Expr, places: int | None = None) -> Outcome:
-    return _written(number, 2 if places is None else max(places, 0), thousands=True)
+def fixed(
+    sheet: Sheet, number: pl.Expr, places: int | None = None, bare: Term | None = None
+) -> Outcome:
+    if bare is not None and not isinstance(bare.constant, bool):
+        raise CrosswalkError("Whether commas are left out must be written as TRUE or FALSE.")
+    kept = 2 if places is None else places
+    number = half_away(number, kept) if kept < 0 else number
+    plain = bare is not None and bare.constant is True
+    return _written(number, max(kept, 0), thousands=not plain)
 
 
 @function(

@@ -1,0 +1,70 @@
+"""The products of a store: looked through, kept by hand, given out."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from flask import Response, request
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, StorePath, answer, attachment
+from nomotax.flows import catalog, decisions, review
+from nomotax.flows.catalog import ProductDetail, ProductPage
+from nomotax.flows.decisions import KeptField
+
+api = APIBlueprint(
+    "products", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="products")],
+    abp_responses=RESPONSES,
+)  # fmt: skip
+
+
+class ProductQuery(BaseModel):
+    category: str = ""
+    search: str = ""
+    sort: str = "key"
+    descending: bool = False
+    offset: int = Field(default=0, ge=0)
+    limit: int = Field(default=100, ge=1, le=500)
+
+
+class ProductPath(BaseModel):
+    store_id: int
+    key: str
+
+
+class OutboundQuery(BaseModel):
+    format: Literal["csv", "xlsx", "jsonl", "parquet"] = "csv"
+    run_id: int | None = None
+
+
+@api.get("/stores/<int:store_id>/products", responses={200: ProductPage})
+def get_products(path: StorePath, query: ProductQuery) -> Response:
+    """A page of the catalog."""
+    page = catalog.product_page(
+        path.store_id, query.category, query.search, query.sort, query.descending,
+        query.offset, query.limit,
+    )  # fmt: skip
+    return answer(page)
+
+
+@api.get("/stores/<int:store_id>/products/<path:key>", responses={200: ProductDetail})
+def get_product(path: ProductPath) -> Response:
+    """One product and its history."""
+    return answer(catalog.product_detail(path.store_id, path.key))
+
+
+@api.get("/stores/<int:store_id>/outbound")
+def outbound(path: StorePath, query: OutboundQuery) -> Response:
+    """The catalog, or what a run changed, in the schema's column order."""
+    pictures = f"{request.host_url}api/v1/pictures/"
+    data = review.outbound_file(path.store_id, query.format, query.run_id, pictures)
+    what = f"run-{query.run_id}" if query.run_id else "catalog"
+    return attachment(data, f"{what}.{query.format}", MEDIA_TYPES[query.format])
+
+
+@api.put("/stores/<int:store_id>/kept", responses={200: Done})
+def keep_by_hand(path: StorePath, body: KeptField) -> Response:
+    """Keep a product's field from feeds, or give it back to them."""
+    decisions.keep_by_hand(path.store_id, body)
+    return answer(Done())

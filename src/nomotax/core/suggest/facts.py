@@ -1,0 +1,249 @@
+"""What is known of a delivery's columns where they are looked at as possible answers."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+import polars as pl
+from numpy.typing import NDArray
+
+from nomotax.core.crosswalk.evidence import KeyFacts, unit_in_name
+from nomotax.core.money.currencies import codes
+from nomotax.core.reading.profile import ColumnProfile
+from nomotax.core.suggest.lexicon import LANGUAGES, Bag, Languages, Lexicon, lexicon
+from nomotax.core.suggest.spelling import fold, tokens
+from nomotax.core.units.table import find_unit
+
+#: So many rows are looked at.
+ROWS = 400
+#: A number, with at most a currency before it and a unit behind.
+_NUMBER = r"^([A-Z]{3}|[€$£¥])?\s?[-+]?\d[\d.,\s'’]*(\s?[^\W\d_]{1,4}[²³]?|\s?[%€$£\"″]|\s?zł)?$"
+#: Rows that two columns of amounts are compared in, at least; what retail is of cost, usually.
+_FEW, _MARKUPS = 5, (1.15, 5.0)
+#: A language's tag (ISO 639-1) behind a name; "no" is left out, since it ends "Art. No".
+_LANGUAGE = re.compile(r"(?<=\w)[\s:._(-]+(en|fr|de|es|it|nl|pt|da|sv|fi|pl|cs)\)?$", re.IGNORECASE)
+#: What goes before the part that says what a column is: ``size.price``, ``stock: price``.
+_PARTS = re.compile(r"[.@]|: ")
+_UNHELPFUL = re.compile(
+    r"^(col|column|spalte|colonne|columna|kolumn|kolom|kolumna|sloupec|field|feld|champ|campo|f|c|x"
+    r"|unnamed|var|attr)?[\s_.:-]*\d{1,3}$|^$"
+)
+
+
+@dataclass(frozen=True)
+class ColumnFacts:
+    """One column: its profile, its first cells (trimmed, null where blank), what its heading says
+    as a whole and in its ``last_part`` (``last``), the ``language`` that it ends in, its place
+    among the others."""
+
+    profile: ColumnProfile
+    cells: pl.Series
+    says: Bag
+    place: int
+    last: Bag = field(default_factory=Bag)
+    last_part: str = ""
+    language: str = ""
+
+    @property
+    def name(self) -> str:
+        return self.profile.name
+
+    @cached_property
+    def helpful(self) -> bool:
+        """Whether the heading says anything: ``F1`` and ``Column 12`` do not."""
+        return _UNHELPFUL.match(fold(self.name)) is None
+
+    @cached_property
+    def words(self) -> tuple[str, ...]:
+        """Its distinct cells, most frequent first."""
+        return tuple(w for w, _ in self.counted)
+
+    @cached_property
+    def counted(self) -> tuple[tuple[str, int], ...]:
+        cells = self.cells.drop_nulls()
+        return tuple(Counter(cells.to_list()).most_common()) if cells.len() else ()
+
+    @cached_property
+    def filled(self) -> int:
+        return self.cells.len() - self.cells.null_count()
+
+    @cached_property
+    def numbers(self) -> NDArray[np.float64]:
+        """Its cells as numbers where they are some, else not-a-number. For comparing columns with
+        each other alone: no value is ever made of these."""
+        return numbers_of(self.cells)
+
+    @cached_property
+    def numeric(self) -> float:
+        """The share of filled cells that are numbers."""
+        return float(np.isfinite(self.numbers).sum()) / self.filled if self.filled else 0.0
+
+    @cached_property
+    def dimension(self) -> str:
+        """Of the unit that the heading or the cells name, "" for none."""
+        unit = unit_in_name(self.name)
+        return unit.dimension if unit is not None else ""
+
+    def matching(self, pattern: str) -> float:
+        """The share of filled cells in which the pattern is found."""
+        if pattern not in self._matched:
+            found = re.compile(pattern)
+            held = sum(n for word, n in self.counted if found.search(word))
+            self._matched[pattern] = held / self.filled if self.filled else 0.0
+        return self._matched[pattern]
+
+    @cached_property
+    def _matched(self) -> dict[str, float]:
+        return {}
+
+    @cached_property
+    def length(self) -> float:
+        """The mean length of its filled cells, in characters."""
+        return sum(len(word) * n for word, n in self.counted) / max(1, self.filled)
+
+    @cached_property
+    def amounts(self) -> bool:
+        """Whether its cells look like sums of money."""
+        return self.numeric > 0.9 and not self.dimension and self.matching(r"[.,]\d\d?$") > 0.5
+
+
+def numbers_of(cells: pl.Series) -> NDArray[np.float64]:
+    """Numbers in either style, as far as their sign for decimals can be told."""
+    bare = cells.str.replace_all(r"[^\d.,-]", "")
+    both = bare.str.contains(r"\..*,")
+    comma = bare.str.contains(r",\d{1,3}$") & ~bare.str.contains(r",\d{3},|,.*\.")
+    text = (
+        pl.DataFrame({"t": bare, "b": both, "c": comma, "o": cells})
+        .select(
+            pl.when(pl.col("b") | pl.col("c"))
+            .then(pl.col("t").str.replace_all(".", "", literal=True).str.replace(",", "."))
+            .otherwise(pl.col("t").str.replace_all(",", ""))
+            .alias("t"),
+            "o",
+        )
+        .select(pl.when(pl.col("o").str.contains(_NUMBER)).then("t"))
+        .to_series()
+    )
+    return text.cast(pl.Float64, strict=False).fill_null(float("nan")).to_numpy()
+
+
+@dataclass(frozen=True)
+class Facts:
+    """A delivery's columns, the languages that its headings and words are likely in, and how the
+    codes of columns stand to the catalog."""
+
+    columns: tuple[ColumnFacts, ...]
+    languages: Languages
+    keys: Mapping[str, KeyFacts] = field(default_factory=dict)
+
+    def __getitem__(self, name: str) -> ColumnFacts:
+        return self.by_name[name]
+
+    @cached_property
+    def by_name(self) -> Mapping[str, ColumnFacts]:
+        return {c.name: c for c in self.columns}
+
+    @cached_property
+    def ordered(self) -> Mapping[str, tuple[str, str]]:
+        """For each column of amounts one that it lies under in nearly all rows, and one that it
+        lies over, by a factor such as trades have between cost and retail; "" for none."""
+        money = [c for c in self.columns if c.amounts]
+        found = {c.name: ("", "") for c in money}
+        for one in money:
+            for other in money:
+                if other is not one and _lies_under(one, other):
+                    found[one.name] = (other.name, found[one.name][1])
+                    found[other.name] = (found[other.name][0], one.name)
+        return found
+
+
+def _lies_under(one: ColumnFacts, other: ColumnFacts) -> bool:
+    both = np.isfinite(one.numbers) & np.isfinite(other.numbers) & (one.numbers > 0)
+    if both.sum() < _FEW:
+        return False
+    factor = other.numbers[both] / one.numbers[both]
+    least, most = _MARKUPS
+    return least <= float(np.median(factor)) <= most and float((factor > 1).mean()) > 0.95
+
+
+def column_facts(
+    profiles: Sequence[ColumnProfile],
+    sample: pl.DataFrame,
+    keys: Mapping[str, KeyFacts] | None = None,
+) -> Facts:
+    """The facts of a delivery: its profiles, and some of its rows as text."""
+    rows = sample.head(ROWS)
+    cells = {p.name: _trimmed(rows[p.name]) for p in profiles if p.name in rows.columns}
+    headings = [p.name for p in profiles]
+    texts = [p.language for p in profiles if p.language]
+    words = [w for c in cells.values() for w in c.drop_nulls().unique().head(30).to_list()]
+    languages = languages_of(headings, words, texts)
+    columns = (
+        _column(p, cells[p.name], at, languages) for at, p in enumerate(profiles) if p.name in cells
+    )
+    return Facts(tuple(columns), languages, keys or {})
+
+
+def _column(profile: ColumnProfile, cells: pl.Series, at: int, languages: Languages) -> ColumnFacts:
+    terms, found = lexicon("terms"), _LANGUAGE.search(profile.name)
+    bare = profile.name[: found.start()] if found else profile.name
+    bare = _without_measure(bare)
+    last = _PARTS.split(bare.rstrip("."))[-1]
+    last = last if last != bare else ""
+    return ColumnFacts(
+        profile,
+        cells,
+        terms.read(bare, languages),
+        at,
+        terms.read(last, languages) if last else Bag(),
+        last,
+        found[1].lower() if found else "",
+    )
+
+
+def _without_measure(name: str) -> str:
+    """A heading without the unit or currency it names, where something else is left."""
+    words = re.split(r"[\s_]+", name)
+    kept = [w for w in words if not _is_measure(w.strip("()[]/"))]
+    return " ".join(kept) if kept and len(kept) < len(words) else name
+
+
+def _is_measure(word: str) -> bool:
+    return word in codes() or (word.islower() and len(word) <= 3 and find_unit(word) is not None)
+
+
+def _trimmed(cells: pl.Series) -> pl.Series:
+    text = cells.cast(pl.String).str.strip_chars()
+    return text.to_frame().select(pl.when(text != "").then(text)).to_series()
+
+
+def languages_of(
+    headings: Iterable[str], words: Iterable[str] = (), texts: Iterable[str] = ()
+) -> Languages:
+    """The one or two languages that headings and words are likeliest in; none where they could be
+    any. ``texts`` are those that longer texts beside them were found to be in."""
+    votes: defaultdict[str, float] = defaultdict(float)
+    for heading in headings:
+        _vote(votes, heading, lexicon("terms"), 1.0)
+    for word in words:
+        if len(word) <= 24:
+            _vote(votes, word, lexicon("values"), 0.3)
+    for language in texts:
+        if language in LANGUAGES:
+            votes[language] += 3.0
+    if not votes:
+        return frozenset()
+    ranked = sorted(votes.items(), key=lambda v: (-v[1], v[0]))[:2]
+    most = ranked[0][1]
+    return frozenset(language for language, n in ranked if n >= most * 0.85)
+
+
+def _vote(votes: defaultdict[str, float], text: str, words: Lexicon, weight: float) -> None:
+    """A word that only few languages have says more than one that all share."""
+    for language, n in words.spoken(tokens(text)).items():
+        votes[language] += weight * n

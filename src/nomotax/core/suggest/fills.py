@@ -1,0 +1,110 @@
+"""Suggestions for a crosswalk: the likeliest column of each field, with the fill to it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence, Set
+
+from pydantic import BaseModel, computed_field
+
+from nomotax.core.crosswalk.evidence import Evidence
+from nomotax.core.crosswalk.making import make_fill, shapes_by_itself
+from nomotax.core.crosswalk.model import Crosswalk, Fill
+from nomotax.core.crosswalk.steps.lookups import UseLadder
+from nomotax.core.schema.model import Role, StoreSchema
+from nomotax.core.suggest.columns import Fit, fits, weigh
+from nomotax.core.suggest.facts import Facts
+from nomotax.core.suggest.weighing import LEAST, SURE
+
+
+class Suggestion(BaseModel):
+    """A column for a field. ``score`` runs from 0 to 100; ``reasons`` say why. Only a ``sure`` one
+    is taken unseen; none is that ``shapes``: shortens, prefixes or prices by itself."""
+
+    field: str
+    column: str
+    score: int
+    sure: bool
+    reasons: list[str]
+    fill: Fill
+
+    @computed_field  # type: ignore[prop-decorator]  # pydantic's way, which mypy does not follow
+    @property
+    def shapes(self) -> bool:
+        """Whether the fill makes other values of those that arrive."""
+        return shapes_by_itself(self.fill)
+
+
+def ranking(schema: StoreSchema, facts: Facts, evidence: Evidence) -> list[Suggestion]:
+    """Every column that is likely for a field, best first, whatever is filled already."""
+    return with_fills(schema, fits(weigh(schema, facts)), facts, evidence)
+
+
+def with_fills(
+    schema: StoreSchema, fitting: Mapping[str, list[Fit]], facts: Facts, evidence: Evidence
+) -> list[Suggestion]:
+    """The same of columns that are weighed already: evidence for a fill changes more often."""
+    found = [
+        _suggestion(schema, fit, facts, evidence)
+        for one in fitting.values()
+        for fit in one
+        if fit.likely >= LEAST
+    ]
+    return sorted(found, key=lambda s: -s.score)
+
+
+def _suggestion(schema: StoreSchema, fit: Fit, facts: Facts, evidence: Evidence) -> Suggestion:
+    fill = make_fill(schema[fit.field], facts[fit.column].profile, evidence)
+    return Suggestion(
+        field=fit.field,
+        column=fit.column,
+        score=round(100 * fit.likely),
+        sure=fit.likely >= SURE and not shapes_by_itself(fill),
+        reasons=[*([fit.reason] if fit.reason else []), *(a.says for a in fill.assumptions)],
+        fill=fill,
+    )
+
+
+def suggest(
+    schema: StoreSchema,
+    ranked: Sequence[Suggestion],
+    taken: Crosswalk,
+    refused: Set[tuple[str, str]] = frozenset(),
+) -> list[Suggestion]:
+    """Out of a ``ranking``, the best column for each unfilled field, best first; each column is
+    proposed once, but for the key, which may share its column. Pairs of field and column that
+    were ``refused`` are not proposed again."""
+    chosen: dict[str, Suggestion] = {}
+    used = set(taken.used_columns())
+    for one in ranked:
+        if one.field in taken.fills or (one.field, one.column) in refused:
+            continue
+        # The supplier's number feeds the store's key and its own field.
+        shared = one.field == schema.key
+        if one.field in chosen or (one.column in used and not shared):
+            continue
+        chosen[one.field] = one
+        if not shared:
+            used.add(one.column)
+    return sorted(chosen.values(), key=lambda s: -s.score)
+
+
+def price_from_cost(
+    schema: StoreSchema, ranked: Sequence[Suggestion], ladders: Sequence[str]
+) -> Suggestion | None:
+    """A price where only a cost arrives and a ladder exists: out of a ``ranking``, the best column
+    for the cost, to go through the ladder. None where a column may be the price itself."""
+    cost, price = schema.with_role(Role.COST), schema.with_role(Role.PRICE)
+    best = next((s for s in ranked if cost and s.field == cost.name), None)
+    if price is None or best is None or not ladders:
+        return None
+    if any(s.field == price.name and s.column != best.column for s in ranked):
+        return None
+    ladder = UseLadder(ladder=ladders[0])
+    return Suggestion(
+        field=price.name,
+        column=best.column,
+        score=min(best.score, 70),
+        sure=False,
+        reasons=[f"{price.label} is worked out from '{best.column}' with '{ladders[0]}'"],
+        fill=best.fill.model_copy(update={"steps": (*best.fill.steps, ladder)}),
+    )

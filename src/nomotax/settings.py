@@ -1,0 +1,55 @@
+"""What the surroundings decide: every setting, in one typed place. See docs/operation.md."""
+
+from __future__ import annotations
+
+import os
+from functools import lru_cache
+from pathlib import Path
+
+from pydantic import Field
+from pydantic_settings import BaseSettings, SettingsConfigDict
+
+
+class Settings(BaseSettings):
+    """Read from environment variables that begin with ``NOMOTAX_``.
+
+    ``hosts`` are names under which the application may be reached beside the loopback ones;
+    ``fetch_inside`` are hosts (``name`` or ``name:port``) inside our own network that may be
+    fetched from; ``secret_file`` holds the key that passwords are locked with, and is made where
+    it is missing.
+    """
+
+    model_config = SettingsConfigDict(env_prefix="NOMOTAX_", frozen=True)
+
+    database_url: str = ""
+    artifacts: str = "var/artifacts"
+    home: Path = Path("var")
+    web: Path = Path(__file__).parents[2] / "web" / "dist"
+    upload_limit_mb: int = Field(default=1024, ge=1)
+    workers: int = Field(default=1, ge=1)
+    secret_file: Path = Path("var/secret.key")
+    hosts: str = ""
+    fetch_inside: str = ""
+
+    @property
+    def upload_limit(self) -> int:
+        """The largest delivery taken, in bytes."""
+        return self.upload_limit_mb << 20
+
+    def names(self, listed: str) -> frozenset[str]:
+        """A comma-separated list as a set of small letters."""
+        return frozenset(n.strip().lower() for n in listed.split(",") if n.strip())
+
+
+def settings() -> Settings:
+    """The settings as they are now. Raises ``ValidationError`` for a value that is none."""
+    return _read(tuple(os.environ.get(name) for name in _NAMES))
+
+
+_NAMES = tuple(f"NOMOTAX_{name.upper()}" for name in Settings.model_fields)
+
+
+@lru_cache(maxsize=8)
+def _read(values: tuple[str | None, ...]) -> Settings:
+    """Read once for each state of the environment: it is asked for many times a request."""
+    return Settings()

@@ -1,0 +1,124 @@
+"""What an edit asks of the database, however many feeds there are; and that nothing kept between
+requests outlives a change."""
+
+from __future__ import annotations
+
+from contextlib import contextmanager
+
+import pytest
+from sqlalchemy import event
+
+from nomotax.records.database import database_url, engine_for
+from tests.api.test_first_hour import GARDEN, by_hand, feed_of
+from tests.api.test_path import BUNDLE, get, send
+
+FEEDS = 40
+MOST = 20
+
+
+@contextmanager
+def counted():
+    """The statements that are sent meanwhile."""
+    engine, sent = engine_for(database_url()), []
+
+    def note(conn, cursor, statement, *rest):
+        sent.append(statement)
+
+    event.listen(engine, "before_cursor_execute", note)
+    try:
+        yield sent
+    finally:
+        event.remove(engine, "before_cursor_execute", note)
+
+
+@pytest.fixture
+def many(client):
+    """Quarrow's mapped feed among forty small ones."""
+    send(client, "put", "/feeds/1/crosswalk", BUNDLE)
+    for n in range(FEEDS - 1):
+        feed_of(client, f"Garden {n}", "list", GARDEN)
+    get(client, "/feeds/1/bench")
+    return client
+
+
+def edit(client):
+    """An edit, and all that the bench with an open field asks for after it."""
+    bench = get(client, "/feeds/1/bench")
+    crosswalk = bench["crosswalk"]
+    crosswalk["fills"]["name"]["steps"] = [{"do": "trim"}, {"do": "cut", "length": 70}]
+    body = {"crosswalk": crosswalk, "revision": bench["revision"]}
+    with counted() as sent:
+        send(client, "put", "/feeds/1/draft?delivery_id=1", body)
+        get(client, "/feeds/1/questions", delivery_id=1)
+        get(client, "/feeds/1/window", delivery_id=1, limit=200)
+        get(client, "/feeds/1/fields/name", row=1, delivery_id=1)
+    return sent
+
+
+def test_an_edit_sends_few_statements_however_many_feeds_there_are(many):
+    sent = edit(many)
+    assert len(sent) <= MOST, "\n".join(s.split("\n")[0] for s in sent)
+    # Looking again asks only whether anything has changed.
+    with counted() as again:
+        get(many, "/feeds/1/questions", delivery_id=1)
+    assert len(again) <= 1
+
+
+def test_the_first_screen_asks_each_feed_once_whether_it_has_changed(many):
+    """Not each delivery; and no feed is worked out again that is the same."""
+    first = get(many, "/stores/1/arrivals")["feeds"]
+    with counted() as sent:
+        again = get(many, "/stores/1/arrivals")["feeds"]
+    assert again == first and sum(f["questions"] > 0 for f in first) >= FEEDS - 1
+    assert len(sent) <= FEEDS + 4 + 6
+
+
+def words(client):
+    return send(client, "put", "/feeds/1/values",
+                {"table": "Quarrow Pigments colour", "words": {"W": None}})  # fmt: skip
+
+
+def rate(client):
+    rate = {"source": "USD", "target": "EUR", "rate": "0.5", "day": "2026-11-20"}
+    return send(client, "put", "/stores/1/rates", rate)
+
+
+def refusal(client):
+    body = {"verdict": "later", "subject": "column:Remark", "proposal": ""}
+    return send(client, "post", "/feeds/1/decisions", body)
+
+
+def places(client):
+    body = {"table": "Quarrow Pigments categories", "places": {"Sets": None, "Pigment": "New > X"}}
+    return send(client, "put", "/feeds/1/categories", body)
+
+
+def next_week(client):
+    return send(client, "post", "/demo/feeds/1/next", status=201)
+
+
+CHANGES = [words, rate, refusal, places, next_week]
+
+
+@pytest.mark.parametrize("change", CHANGES, ids=lambda c: c.__name__)
+def test_nothing_that_is_kept_outlives_a_change(client, change):
+    """After any change the bench answers as one that was opened for the first time."""
+    send(client, "put", "/feeds/1/crosswalk", BUNDLE)
+    asked = ("/feeds/1/bench", "/feeds/1/questions", "/feeds/1/values", "/feeds/1/categories")
+    before = [get(client, path) for path in asked]
+    change(client)
+    kept = [get(client, path) for path in asked]
+    from nomotax.flows import workbench
+
+    workbench._benches.clear()
+    workbench._memory.clear()
+    assert [get(client, path) for path in asked] == kept
+    assert kept != before or change in (rate, refusal)
+
+
+def test_two_feeds_with_the_same_columns_keep_apart(client):
+    """A second feed's bench is not the first one's."""
+    one = feed_of(client, "Harrow Garden", "a", GARDEN)
+    two = feed_of(client, "Harrow Garden", "b", GARDEN)
+    by_hand(client, one, {"net_weight": "Gewicht g"})
+    assert get(client, f"/feeds/{two}/bench")["crosswalk"]["fills"] == {}

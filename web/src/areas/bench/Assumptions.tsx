@@ -1,0 +1,116 @@
+/** What a fill takes for granted: the evidence in words, and another choice one click away. */
+import Autocomplete from "@mui/material/Autocomplete";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import Typography from "@mui/material/Typography";
+import { useState } from "react";
+import type { Assumption } from "../../api/hooks";
+import { Mark } from "../../components/Mark";
+
+const WORDS: Record<string, string> = {
+  comma: "decimal comma",
+  point: "decimal point",
+  dmy: "day, month, year",
+  mdy: "month, day, year",
+  ymd: "year, month, day",
+  "": "nothing in front",
+};
+
+/** A choice in words: `dmy` is "day, month, year"; units and currencies are their own words. */
+export const inWords = (choice: string) => WORDS[choice] ?? choice;
+
+interface StatedProps {
+  about: Assumption["about"];
+  choice: string;
+  choices: string[];
+  label: string;
+  onState: (choice: string) => void;
+}
+
+/** Chooses what is meant, and says so. */
+export function Stated({ about, choice, choices, label, onState }: StatedProps) {
+  const [chosen, setChosen] = useState<string | null>(choice || (choices[0] ?? null));
+  const [typed, setTyped] = useState("");
+  const wanted = about === "currency" && typed.length === 3 ? typed.toUpperCase() : chosen;
+  return (
+    <>
+      <Autocomplete
+        options={choices}
+        value={chosen}
+        freeSolo={about === "currency" || about === "prefix"}
+        getOptionLabel={inWords}
+        onChange={(_, value) => setChosen(value)}
+        onInputChange={(_, value, reason) => reason === "input" && setTyped(value)}
+        renderInput={(params) => (
+          <TextField
+            {...params}
+            slotProps={{
+              ...params.slotProps,
+              htmlInput: { ...params.slotProps.htmlInput, "aria-label": label },
+            }}
+          />
+        )}
+        sx={{ flex: "1 0 150px" }}
+      />
+      <Button
+        data-does="answer"
+        variant="contained"
+        disabled={wanted === null}
+        onClick={() => wanted !== null && onState(wanted)}
+      >
+        Answer
+      </Button>
+    </>
+  );
+}
+
+interface AssumptionRowProps {
+  assumption: Assumption;
+  choices: string[];
+  onState: (choice: string) => void;
+}
+
+/** One assumption of the fill in hand. */
+export function AssumptionRow({ assumption, choices, onState }: AssumptionRowProps) {
+  const [changing, setChanging] = useState(false);
+  const open = assumption.state === "open";
+  return (
+    <Box sx={{ py: 0.5 }}>
+      <Box sx={{ display: "flex", gap: 0.75, alignItems: "baseline" }}>
+        <Mark
+          state={open ? "question" : "computed"}
+          says={
+            open
+              ? "waits for an answer"
+              : assumption.state === "confirmed"
+                ? "said by a person"
+                : "taken by evidence"
+          }
+        />
+        <Typography variant="body2" sx={{ flex: 1 }}>
+          {assumption.says}
+        </Typography>
+        {!open && !changing && choices.length > 1 && (
+          <Button color="inherit" onClick={() => setChanging(true)}>
+            Change
+          </Button>
+        )}
+      </Box>
+      {(open || changing) && choices.length > 0 && (
+        <Box sx={{ display: "flex", gap: 0.5, pl: 2.25, pt: 0.5 }}>
+          <Stated
+            about={assumption.about}
+            choice={assumption.choice ?? ""}
+            choices={choices}
+            label={`What is meant: ${assumption.about}`}
+            onState={(choice) => {
+              setChanging(false);
+              onState(choice);
+            }}
+          />
+        </Box>
+      )}
+    </Box>
+  );
+}
