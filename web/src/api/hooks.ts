@@ -1,5 +1,11 @@
 /** What each screen asks of the server. Keys begin with the feed, so one edit refreshes it all. */
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  useMutation,
+  useQuery,
+  useQueryClient,
+  type QueryClient,
+} from "@tanstack/react-query";
 import { api, take, type Schemas } from "./client";
 
 export type BenchState = Schemas["BenchState"];
@@ -210,17 +216,17 @@ export function usePrices(feed: number, delivery: number | undefined, trial: Lad
   });
 }
 
+/** Everything of a feed is asked for again, and the arrivals when they are next looked at. */
+export const freshen = (queries: QueryClient, feed: number) =>
+  Promise.all([
+    queries.invalidateQueries({ queryKey: feedKey(feed) }),
+    queries.invalidateQueries({ queryKey: ["arrivals"], refetchType: "none" }),
+  ]);
+
 /** A change to anything the bench shows; afterwards everything of the feed is fresh. */
 export function useFeedEdit<A>(feed: number, work: (argument: A) => Promise<unknown>) {
   const queries = useQueryClient();
-  return useMutation({
-    mutationFn: work,
-    onSettled: () =>
-      Promise.all([
-        queries.invalidateQueries({ queryKey: feedKey(feed) }),
-        queries.invalidateQueries({ queryKey: ["arrivals"], refetchType: "none" }),
-      ]),
-  });
+  return useMutation({ mutationFn: work, onSettled: () => freshen(queries, feed) });
 }
 
 /** Keeps an edit of the crosswalk that was made on a revision of it. */
@@ -243,24 +249,6 @@ export const makeFill = (feed: number, field: string, column: string, delivery: 
 /** A person's word for what fills take for granted. */
 export const postAssumption = (feed: number, delivery: number, body: Schemas["Stated"]) =>
   take(api.POST("/api/v1/feeds/{feed_id}/assumptions", { params: of(feed, delivery), body }));
-
-/** Store words by arriving word; null takes an answer back. */
-export const putWords = (feed: number, table: string, words: Record<string, string | null>) =>
-  take(
-    api.PUT("/api/v1/feeds/{feed_id}/values", {
-      params: { path: { feed_id: feed } },
-      body: { table, words },
-    }),
-  );
-
-/** Store categories by arriving path; null takes a placement back, "" means not sold. */
-export const putPlaces = (feed: number, table: string, places: Record<string, string | null>) =>
-  take(
-    api.PUT("/api/v1/feeds/{feed_id}/categories", {
-      params: { path: { feed_id: feed } },
-      body: { table, places },
-    }),
-  );
 
 /** A run and its log; asked again while a worker is at it. */
 export function useRun(id: number) {

@@ -175,6 +175,7 @@ describe("values", () => {
     await waitFor(() => expect(words).toEqual({ R: "Red" }));
     const blue = screen.getByRole("listitem", { name: "B" });
     await userEvent.type(within(blue).getByRole("combobox"), "Blu{Enter}");
+    expect(within(blue).getByRole("combobox")).toHaveFocus();
     await waitFor(() => expect(words["B"]).toBe("Blue"));
     await userEvent.click(screen.getByLabelText("Pick K"));
     await userEvent.click(screen.getByLabelText("Pick B"));
@@ -184,6 +185,24 @@ describe("values", () => {
     await waitFor(() => expect(words).toEqual({ R: "Red", B: "Black", K: "Black" }));
     await userEvent.click(screen.getByRole("button", { name: "Undo" }));
     await waitFor(() => expect(words).toEqual({ R: "Red", B: "Blue", K: null }));
+  });
+
+  it("show their answer while it is being kept, and not when it could not be", async () => {
+    let decide: (kept: boolean) => void = () => undefined;
+    start().on("PUT /api/v1/feeds/1/values", async () => {
+      const kept = await new Promise<boolean>((resolve) => (decide = resolve));
+      return kept ? { done: true } : { status: 409, title: "The feed is locked", detail: "Wait." };
+    });
+    inFeed(<Values />);
+    await takeTogether();
+    const red = () => within(screen.getByRole("listitem", { name: "R" }));
+    await waitFor(() => expect(red().getByRole("img", { name: "decided" })).toBeInTheDocument());
+    const blue = screen.getByRole("listitem", { name: "B" });
+    await userEvent.type(within(blue).getByRole("combobox"), "Blu");
+    expect(within(blue).getByRole("combobox")).toHaveValue("Blu");
+    decide(false);
+    await waitFor(() => expect(red().getByRole("img", { name: "no store word yet" })).toBeInTheDocument());
+    expect(within(blue).getByRole("combobox")).toHaveValue("Blu");
   });
 
   it("may get a word that the store does not have yet, and both are taken back", async () => {

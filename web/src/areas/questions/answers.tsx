@@ -6,14 +6,8 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
-import {
-  putPlaces,
-  putVerdict,
-  putWords,
-  useFeedEdit,
-  type BenchState,
-  type Question,
-} from "../../api/hooks";
+import { putPlaces, putWords } from "../../api/decisions";
+import { putVerdict, useFeedEdit, type BenchState, type Question } from "../../api/hooks";
 import { suggestedFirst } from "../../components/suggested";
 import { WordChoice } from "../../components/WordChoice";
 import { useStoreId } from "../../shell/Shell";

@@ -8,7 +8,8 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
-import { putWords, useFeedEdit, useValues } from "../../api/hooks";
+import { useWordsEdit, type Words } from "../../api/decisions";
+import { useFeedEdit, useValues } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { AcceptList } from "../../components/AcceptList";
 import { PickAll } from "../../components/PickAll";
@@ -89,12 +90,10 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
   const [search, setSearch] = useState("");
   const [openOnly, setOpenOnly] = useState(false);
   const store = useStoreId();
-  const edit = useFeedEdit(feed, (words: Record<string, string | null>) =>
-    putWords(feed, table.table, words),
-  );
+  const edit = useWordsEdit(feed, table.table);
   const widen = useStoreEdit((word: string) => addWord(store, table.field, word));
   const known = new Map(table.words.map((w) => [w.arriving, w.word]));
-  const set = (words: Record<string, string | null>, label: string) => {
+  const set = (words: Words, label: string) => {
     const before = Object.fromEntries(Object.keys(words).map((w) => [w, known.get(w) ?? null]));
     edit.mutate(words, {
       onSuccess: () => {
@@ -168,13 +167,7 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
           </>
         )}
       </Box>
-      <Rows
-        items={shown}
-        row={33}
-        label="Arriving words"
-        of={(w) => `${w.arriving} ${w.word}`}
-        says={(w) => w.arriving}
-      >
+      <Rows items={shown} row={33} label="Arriving words" of={(w) => w.arriving} says={(w) => w.arriving}>
         {(word) => (
           <WordLine
             word={word}

@@ -1,0 +1,56 @@
+/** Store words and store categories that a person chose for what arrives. */
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, take, type Schemas } from "./client";
+import { feedKey, freshen } from "./hooks";
+
+/** Store words by arriving word; null takes an answer back. */
+export type Words = Record<string, string | null>;
+
+/** Keeps store words by arriving word. */
+export const putWords = (feed: number, table: string, words: Words) =>
+  take(
+    api.PUT("/api/v1/feeds/{feed_id}/values", {
+      params: { path: { feed_id: feed } },
+      body: { table, words },
+    }),
+  );
+
+/** Store categories by arriving path; null takes a placement back, "" means not sold. */
+export const putPlaces = (feed: number, table: string, places: Record<string, string | null>) =>
+  take(
+    api.PUT("/api/v1/feeds/{feed_id}/categories", {
+      params: { path: { feed_id: feed } },
+      body: { table, places },
+    }),
+  );
+
+/**
+ * Answers to arriving words. They show at once, so that the next word can be answered while the
+ * last is being kept; what the server says follows when none is under way.
+ */
+export function useWordsEdit(feed: number, table: string) {
+  const queries = useQueryClient();
+  const mutationKey = ["words", feed];
+  const queryKey = [...feedKey(feed), "values"];
+  return useMutation({
+    mutationKey,
+    mutationFn: (words: Words) => putWords(feed, table, words),
+    onMutate: async (words) => {
+      await queries.cancelQueries({ queryKey });
+      queries.setQueriesData<Schemas["ValueTables"]>(
+        { queryKey },
+        (shown) =>
+          shown && {
+            ...shown,
+            tables: shown.tables.map((t) => (t.table === table ? answered(t, words) : t)),
+          },
+      );
+    },
+    onSettled: () => (queries.isMutating({ mutationKey }) === 1 ? freshen(queries, feed) : undefined),
+  });
+}
+
+const answered = (table: Schemas["ValueTableView"], words: Words) => ({
+  ...table,
+  words: table.words.map((w) => ({ ...w, word: w.arriving in words ? words[w.arriving]! : w.word })),
+});
