@@ -3,7 +3,7 @@ PY := .venv/bin/python
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
 export NOMOTAX_HOME ?= $(CURDIR)/var
 
-.PHONY: start stop test check lint unit browser bench client demo-data screenshots
+.PHONY: start stop test check check-server check-web unit browser bench client demo-data screenshots
 
 start: .venv/.app web/dist/.built
 	@$(PY) -m nomotax.cli.main up
@@ -14,10 +14,15 @@ stop:
 test: check unit browser
 
 check: .venv/.dev web/node_modules/.installed
+	@$(MAKE) --no-print-directory -j2 --output-sync check-server check-web
+
+check-server:
 	$(PY) -m ruff check src tests bench
 	$(PY) -m ruff format --check src tests bench
 	$(PY) -m mypy
 	.venv/bin/lint-imports
+
+check-web:
 	cd web && PATH="$(CURDIR)/.venv/node/bin:$$PATH" npm run --silent lint
 
 unit: .venv/.dev web/node_modules/.installed

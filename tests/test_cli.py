@@ -5,8 +5,6 @@ from __future__ import annotations
 import json
 import os
 import re
-import subprocess
-import sys
 import zipfile
 from pathlib import Path
 
@@ -19,12 +17,13 @@ from nomotax.cli.main import main
 from nomotax.demo.formula_docs import with_functions
 from nomotax.demo.load import DATA
 
-ENV = {k: v for k, v in os.environ.items() if not k.startswith("NOMOTAX_")}
+#: Settings of this machine, which no command of a test may know.
+UNSET = {name: None for name in os.environ if name.startswith("NOMOTAX_")}
 
 
 def nomotax(*arguments):
-    command = [sys.executable, "-m", "nomotax.cli.main", *map(str, arguments)]
-    return subprocess.run(command, capture_output=True, text=True, check=False, env=ENV)
+    """What a command prints and ends with; a process of its own would load all libraries anew."""
+    return CliRunner(env=UNSET).invoke(main, [str(a) for a in arguments])
 
 
 def map_week(out, *more, week=1):
@@ -36,12 +35,12 @@ def map_week(out, *more, week=1):
 
 def test_formula_gives_a_value_an_error_of_the_row_or_the_place_of_a_mistake():
     right = nomotax("formula", "[Cost] * 2", "--row", '{"Cost": "2,08"}', "--decimal", ",")
-    assert (right.returncode, right.stdout) == (0, "4.16\n")
+    assert (right.exit_code, right.stdout) == (0, "4.16\n")
     row = nomotax("formula", "1 / [n]", "--row", '{"n": 0}')
-    assert row.returncode == 1 and "divides by zero" in row.stderr
+    assert row.exit_code == 1 and "divides by zero" in row.stderr
     mistake = nomotax("formula", "1 + ROUNDED(2)")
-    assert mistake.returncode == 2 and "    ^^^^^^^^^^\n" in mistake.stderr
-    assert nomotax("formula", "1", "--row", "[]").returncode == 2
+    assert mistake.exit_code == 2 and "    ^^^^^^^^^^\n" in mistake.stderr
+    assert nomotax("formula", "1", "--row", "[]").exit_code == 2
 
 
 def test_trace_prints_each_step_of_a_product(tmp_path):
@@ -58,7 +57,7 @@ def test_the_page_of_formulas_lists_what_there_is():
 
 def test_inspect_tells_people_and_programs():
     said = nomotax("inspect", DATA / "quarrow-week-1.csv")
-    assert said.returncode == 0
+    assert said.exit_code == 0
     assert re.search(r"encoding\s+cp1252", said.stdout) and "line 335: 28 cells" in said.stdout
     document = json.loads(nomotax("inspect", DATA / "quarrow-week-1.csv", "--json").stdout)
     columns = {c["name"]: c for c in document["columns"]}
@@ -71,7 +70,7 @@ def test_inspect_tells_people_and_programs():
 def test_map_writes_every_format(tmp_path, kind):
     out = tmp_path / f"products.{kind}"
     said = map_week(out, "--limit", "50")
-    assert said.returncode == 0 and "rows in 50, out 49, with problems 1" in said.stdout
+    assert said.exit_code == 0 and "rows in 50, out 49, with problems 1" in said.stdout
     if kind == "csv":
         rows = pl.read_csv(out, infer_schema=False)
     elif kind == "jsonl":
@@ -90,7 +89,7 @@ def test_map_writes_every_format(tmp_path, kind):
 def test_problems_are_written_with_row_and_reason(tmp_path):
     said = map_week(tmp_path / "o.csv", "--problems", tmp_path / "p.csv", week=2)
     problems = pl.read_csv(tmp_path / "p.csv", infer_schema=False)
-    assert said.returncode == 0 and "21 held" in said.stdout
+    assert said.exit_code == 0 and "21 held" in said.stdout
     held = problems.filter(pl.col("severity") == "question")
     assert set(held["seen"]) == {"T", "Paint/Casein"} and held["row"].null_count() == 0
 
@@ -110,7 +109,7 @@ def test_problems_are_written_with_row_and_reason(tmp_path):
 )  # fmt: skip
 def test_mistakes_end_with_two_and_one_clear_line(arguments, says):
     said = nomotax(*arguments)
-    assert said.returncode == 2 and says in said.stderr and "Traceback" not in said.stderr
+    assert said.exit_code == 2 and says in said.stderr and "Traceback" not in said.stderr
 
 
 def test_demo_files_are_what_the_script_makes(tmp_path, monkeypatch):
@@ -135,7 +134,7 @@ def unpacked(path):
 def test_documents_are_current(tmp_path):
     """docs/openapi.json, the crosswalk's JSON Schema and the typed client are not behind."""
     docs = Path(__file__).parents[1] / "docs"
-    assert nomotax("documents", tmp_path).returncode == 0
+    assert nomotax("documents", tmp_path).exit_code == 0
     for name in ("openapi.json", "crosswalk.schema.json"):
         assert (tmp_path / name).read_text() == (docs / name).read_text(), "run: make client"
 
@@ -144,7 +143,7 @@ def test_read_writes_the_arriving_table_and_a_report(tmp_path):
     """Ends 1 with problems to look at, 0 without, 2 when refused."""
     out, report = tmp_path / "t.parquet", tmp_path / "r.json"
     done = nomotax("read", DATA / "castelune-week-1.zip", "--out", out, "--report", report)
-    assert done.returncode == 1 and "828 rows" in done.stdout
+    assert done.exit_code == 1 and "828 rows" in done.stdout
     document = json.loads(report.read_text())
     assert document["rows"] == pl.read_parquet(out).height == 828 and document["complete"]
     assert {c["name"] for c in document["reading"]["companions"]} == {
@@ -160,9 +159,9 @@ def test_read_writes_the_arriving_table_and_a_report(tmp_path):
         "--out",
         tmp_path / "f.csv",
     )
-    assert clean.returncode == 0 and "484 rows" in clean.stdout
+    assert clean.exit_code == 0 and "484 rows" in clean.stdout
     refused = nomotax("read", DATA / "categories.json", "--out", tmp_path / "x.csv")
-    assert refused.returncode == 2 and "no records" in refused.stderr
+    assert refused.exit_code == 2 and "no records" in refused.stderr
 
 
 def test_read_joins_companions_by_name(tmp_path):
@@ -180,12 +179,12 @@ def test_read_joins_companions_by_name(tmp_path):
         tmp_path / "o.jsonl",
     ]
     done = nomotax(*call, "--companion", f"stock={tmp_path / 'stock.csv'}")
-    assert done.returncode == 0, done.stdout + done.stderr
+    assert done.exit_code == 0, done.stdout + done.stderr
     rows = [json.loads(line) for line in (tmp_path / "o.jsonl").read_text().splitlines()]
     assert [r["stock: qty"] for r in rows] == ["7", "8"]
-    assert nomotax(*call).returncode == 1  # the companion is missing, and that is said
+    assert nomotax(*call).exit_code == 1  # the companion is missing, and that is said
     wrong = nomotax(*call, "--companion", f"texts={tmp_path / 'stock.csv'}")
-    assert wrong.returncode == 2 and "no companion 'texts'" in wrong.stderr
+    assert wrong.exit_code == 2 and "no companion 'texts'" in wrong.stderr
     (tmp_path / "r.json").write_text('{"format": "delimited", "delimiter": ""}')
     assert "delimiter" in nomotax(*call).stderr
 
@@ -200,7 +199,7 @@ def test_read_marks_held_rows_and_sums_up_alike_problems(tmp_path):
     rows = "".join(f"a{n};1;2;3\n" for n in range(30))
     (tmp_path / "wide.csv").write_text(f"a;b;c\n1;2;3\n{rows}")
     said = nomotax("read", tmp_path / "wide.csv", "--out", tmp_path / "o.csv")
-    assert said.returncode == 1 and "and 25 more like these, in lines 8, 9" in said.stdout
+    assert said.exit_code == 1 and "and 25 more like these, in lines 8, 9" in said.stdout
     table = pl.read_csv(tmp_path / "o.csv", infer_schema=False)
     assert table.columns == ["a", "b", "c", "Held because"]
     assert table["Held because"][0] is None and "4 cells" in table["Held because"][1]
@@ -222,9 +221,9 @@ def test_what_cannot_be_written_or_read_is_said_clearly(tmp_path, out, reading, 
         (tmp_path / "r.json").write_text(reading)
         more = ["--reading", tmp_path / "r.json"]
     said = nomotax("read", tmp_path / "f.csv", "--out", tmp_path / out, *more)
-    assert said.returncode == 2 and says in said.stderr, said.stderr
+    assert said.exit_code == 2 and says in said.stderr, said.stderr
     folder = nomotax("read", tmp_path, "--out", tmp_path / "o.csv")
-    assert folder.returncode == 2 and "it is a folder" in folder.stderr
+    assert folder.exit_code == 2 and "it is a folder" in folder.stderr
 
 
 def test_a_fault_of_the_program_is_no_doubt_about_the_file(monkeypatch):

@@ -228,7 +228,7 @@ def test_no_request_of_the_description_breaks_the_server(client):
     """A bounded walk through every operation with made-up requests: no answer is a 5xx."""
     surface = schemathesis.openapi.from_dict(create_app().api_doc)
     limits = settings(
-        max_examples=8, deadline=None, derandomize=True, phases=[Phase.generate], database=None,
+        max_examples=5, deadline=None, derandomize=True, phases=[Phase.generate], database=None,
         suppress_health_check=list(HealthCheck),
     )  # fmt: skip
     broken, walked = [], 0
