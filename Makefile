@@ -1,9 +1,11 @@
 # Two commands do everything: `make start` and `make test`.
 PY := .venv/bin/python
 export PIP_DISABLE_PIP_VERSION_CHECK = 1
+# What is never imported is never compiled.
+LEAN := --no-compile
 export NOMOTAX_HOME ?= $(CURDIR)/var
 
-.PHONY: start stop test check check-server check-web unit browser bench client demo-data screenshots
+.PHONY: start stop test ready check check-server check-web unit browser bench client demo-data screenshots
 
 start: .venv/.app web/dist/.built
 	@$(PY) -m nomotax.cli.main up
@@ -11,7 +13,11 @@ start: .venv/.app web/dist/.built
 stop:
 	@test ! -x $(PY) || $(PY) -m nomotax.cli.main down
 
-test: check unit browser
+test: ready check unit browser
+
+# Both halves are installed side by side.
+ready:
+	@$(MAKE) --no-print-directory -j2 --output-sync .venv/.dev web/dist/.built
 
 check: .venv/.dev web/node_modules/.installed
 	@$(MAKE) --no-print-directory -j2 --output-sync check-server check-web
@@ -53,12 +59,12 @@ screenshots: .venv/.dev web/dist/.built
 	@touch $@
 
 .venv/.app: requirements/app.lock pyproject.toml | .venv/.system
-	.venv/bin/pip install -q --require-hashes -r requirements/app.lock
+	.venv/bin/pip install -q $(LEAN) --require-hashes -r requirements/app.lock
 	.venv/bin/pip install -q --no-deps --no-build-isolation -e .
 	@touch $@
 
 .venv/.dev: requirements/dev.lock .venv/.app
-	.venv/bin/pip install -q --require-hashes -r requirements/dev.lock
+	.venv/bin/pip install -q $(LEAN) --require-hashes -r requirements/dev.lock
 	@touch $@
 
 web/node_modules/.installed: web/package-lock.json | .venv/.system
