@@ -75,8 +75,8 @@ def migrated(cluster):
 
 
 @pytest.fixture
-def database(cluster, migrated, tmp_path, monkeypatch):
-    """An empty, migrated database and an empty artifact store."""
+def place(cluster, tmp_path, monkeypatch):
+    """Where the records, artifacts and secrets of one test are kept; no database is there yet."""
     from nomotax.jobs.app import _queue
 
     monkeypatch.setenv("NOMOTAX_DATABASE_URL", cluster.url)
@@ -86,8 +86,14 @@ def database(cluster, migrated, tmp_path, monkeypatch):
     if _queue.cache_info().currsize:
         _queue(cluster.url).close()
         _queue.cache_clear()
-    _copy_database(cluster, migrated, "nomotax")
     return cluster
+
+
+@pytest.fixture
+def database(place, migrated):
+    """An empty, migrated database and an empty artifact store."""
+    _copy_database(place, migrated, "nomotax")
+    return place
 
 
 @pytest.fixture
@@ -105,29 +111,36 @@ def loaded():
 
 
 @pytest.fixture
-def demo(database, suppliers, loaded, tmp_path, tmp_path_factory):
+def demo(place, migrated, suppliers, loaded, tmp_path, tmp_path_factory):
     """The demo store with the first delivery waiting; gives the store's id."""
     from nomotax.demo.load import load_demo
 
     key, artifacts = tuple(suppliers), tmp_path / "artifacts"
     if key in loaded:
         store, copy, files = loaded[key]
-        _copy_database(database, copy, "nomotax")
+        _copy_database(place, copy, "nomotax")
         shutil.copytree(files, artifacts)
         return store
+    _copy_database(place, migrated, "nomotax")
     store, copy, files = load_demo(suppliers), f"demo{len(loaded)}", tmp_path_factory.mktemp("demo")
-    _copy_database(database, "nomotax", copy)
+    _copy_database(place, "nomotax", copy)
     shutil.copytree(artifacts, files, dirs_exist_ok=True)
     loaded[key] = store, copy, files
     return store
 
 
-@pytest.fixture
-def client(demo):
-    """A client of the API over the demo store."""
+@pytest.fixture(scope="session")
+def app():
+    """The API; it keeps nothing of its own between requests."""
     from nomotax.api.app import create_app
 
-    return create_app().test_client()
+    return create_app()
+
+
+@pytest.fixture
+def client(demo, app):
+    """A client of the API over the demo store."""
+    return app.test_client()
 
 
 @pytest.fixture
