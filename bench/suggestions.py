@@ -13,7 +13,8 @@ from nomotax.core.reading.profile import profile_columns
 from nomotax.core.suggest.columns import fits, weigh
 from nomotax.core.suggest.facts import column_facts
 from nomotax.core.suggest.meaning import Meaning, meaning
-from nomotax.core.suggest.paths import Arriving, Places
+from nomotax.core.suggest.paths import Places
+from nomotax.core.suggest.sayings import Arriving
 from nomotax.core.suggest.weighing import LEAST, SURE, Proposal
 from nomotax.core.suggest.words import rank
 from nomotax.demo.store import CATEGORIES, SCHEMA

@@ -21,7 +21,8 @@ from nomotax.core.schema.model import StoreField, StoreSchema
 from nomotax.core.suggest.facts import column_facts
 from nomotax.core.suggest.fills import ranking, suggest
 from nomotax.core.suggest.memory import Memory, likeliest
-from nomotax.core.suggest.paths import Arriving, Places
+from nomotax.core.suggest.paths import Places
+from nomotax.core.suggest.sayings import Arriving
 from nomotax.demo.load import DATA
 from nomotax.demo.store import CATEGORIES, STORE_PLACES
 from nomotax.flows.map_file import in_store_writing, map_file

@@ -16,7 +16,7 @@ from nomotax.core.flow.flow import LIST_SIGN
 from nomotax.core.kinds import FieldKind
 from nomotax.core.lookups.tables import CategoryTable, Otherwise, ValueTable
 from nomotax.core.suggest.memory import Memory, likeliest
-from nomotax.core.suggest.paths import Arriving
+from nomotax.core.suggest.sayings import Arriving
 from nomotax.core.suggest.weighing import Proposal
 from nomotax.core.suggest.words import rank
 from nomotax.flows.workbench import Workbench, open_workbench

@@ -21,7 +21,8 @@ from nomotax.core.suggest.facts import Facts, column_facts
 from nomotax.core.suggest.fills import Suggestion, ranking, suggest
 from nomotax.core.suggest.meaning import Meaning
 from nomotax.core.suggest.names import languages_of_schema
-from nomotax.core.suggest.paths import Arriving, Places
+from nomotax.core.suggest.paths import Places
+from nomotax.core.suggest.sayings import Arriving
 from nomotax.core.suggest.weighing import MOST, Proposal
 from nomotax.core.suggest.words import rank, yes_or_no
 from nomotax.flows.map_file import inspect_file, read_bytes

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 from nomotax.core.flow.context import Lookups
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.suggest.memory import Memory, likeliest
-from nomotax.core.suggest.paths import Arriving, Places
+from nomotax.core.suggest.paths import Places
+from nomotax.core.suggest.sayings import Arriving
 from nomotax.core.suggest.weighing import Proposal, share
 
 TREE = [

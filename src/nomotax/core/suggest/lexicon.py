@@ -73,11 +73,11 @@ class Lexicon:
 
     def read(self, text: str, languages: Languages = frozenset()) -> Bag:
         """What the text says, when it is likeliest in one of these languages (all, if none)."""
-        return self._read(text.strip(), languages)
+        return self.read_words(tokens(text), languages)
 
     @lru_cache(maxsize=100_000)  # noqa: B019 - a lexicon lives as long as the process
-    def _read(self, text: str, languages: Languages) -> Bag:
-        words = tokens(text)
+    def read_words(self, words: tuple[str, ...], languages: Languages) -> Bag:
+        """What folded words say together."""
         concepts: dict[str, float] = {}
         unknown: list[str] = []
         at = 0
@@ -112,8 +112,12 @@ class Lexicon:
         for size in range(min(_LONGEST, len(words) - at), 0, -1):
             phrase = words[at : at + size]
             if size in self._lengths and phrase in self._phrases:
-                return size, self._weighed(self._phrases[phrase], languages)
+                return size, self._phrase(phrase, languages)
         return 1, self._one(words[at], languages)
+
+    @lru_cache(maxsize=100_000)  # noqa: B019
+    def _phrase(self, phrase: tuple[str, ...], languages: Languages) -> dict[str, float]:
+        return self._weighed(self._phrases[phrase], languages)
 
     def _weighed(self, senses: Iterable[Sense], languages: Languages) -> dict[str, float]:
         found: dict[str, float] = {}

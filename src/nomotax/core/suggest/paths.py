@@ -8,22 +8,21 @@ is in it goes, and two branches seldom go into one leaf.
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Sequence
 from functools import cached_property
 from math import log
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_matrix
+from scipy.sparse import csr_matrix, hstack
 
 from nomotax.core.lookups.names import Names, translated
 from nomotax.core.suggest.lexicon import Languages, lexicon
 from nomotax.core.suggest.meaning import Meaning
-from nomotax.core.suggest.spelling import tokens
+from nomotax.core.suggest.sayings import Arriving, Said, Vectors, joined, said, says, spoken
 from nomotax.core.suggest.weighing import MOST, Proposal
 
-Numbers = NDArray[np.float64]
+Numbers = NDArray[np.float32]
 
 #: What counts how much, in log odds.
 _BEFORE, _LEAF, _UP, _WITHIN, _PATH, _TITLES, _ABOVE = -3.5, 6.0, 1.5, 1.5, 3.0, 4.0, 1.0
@@ -33,80 +32,6 @@ _BRANCH, _CLAIMED, _HAS_BELOW = 3.0, -1.2, -1.5
 _ROUNDS = 2
 #: A path is sure from this likelihood on, and proposed from the other.
 _SURE, _LEAST = 0.955, 0.12
-_STOP = frozenset(
-    {"and", "for", "of", "the", "to", "with", "other", "all", "misc", "etc"}
-    | {"et", "de", "des", "du", "la", "le", "les", "pour", "avec", "en", "autres", "divers"}
-    | {"und", "fur", "fuer", "mit", "der", "die", "das", "zum", "zur", "sonstige", "diverse"}
-    | {"y", "con", "para", "del", "los", "las", "el", "otros", "e", "per", "di", "da", "altro"}
-    | {"van", "voor", "met", "het", "een", "overig", "i", "do", "na", "dla", "inne", "oraz", "z"}
-    | {"dos", "das", "com", "sem", "outros", "och", "med", "till", "av", "ovrigt", "og", "til"}
-    | {"af", "pro", "ostatni", "s", "a", "k", "o", "ohne", "ou"}
-)  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Arriving:
-    """An arriving path: its parts from the top, some titles of the products beneath it."""
-
-    parts: tuple[str, ...]
-    titles: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True)
-class Vectors:
-    """Texts as weighted sets of what they say, over one set of terms."""
-
-    terms: Mapping[str, int]
-    rarity: Numbers
-
-    def of(self, texts: Sequence[Mapping[str, float]]) -> csr_matrix:
-        """One row a text, each of length 1; terms that are not known are counted in the length."""
-        rows, columns, weights = [], [], []
-        usual = float(self.rarity.mean()) if self.rarity.size else 1.0
-        for at, text in enumerate(texts):
-            own = {
-                t: w * (self.rarity[self.terms[t]] if t in self.terms else usual)
-                for t, w in text.items()
-            }
-            length = sum(w * w for w in own.values()) ** 0.5 or 1.0
-            for term, weight in own.items():
-                if term in self.terms:
-                    rows.append(at)
-                    columns.append(self.terms[term])
-                    weights.append(weight / length)
-        return csr_matrix((weights, (rows, columns)), shape=(len(texts), len(self.terms)))
-
-    def _rarity(self, term: str, usual: float) -> float:
-        return float(self.rarity[self.terms[term]]) if term in self.terms else usual
-
-
-def says(text: str, languages: Languages, weight: float = 1.0) -> dict[str, float]:
-    """What a part of a path says: concepts of goods, and its own words cut to their stems."""
-    bag = lexicon("goods", "values").read(_without_stops(text), languages)
-    found = {f"={c}": w * weight for c, w in bag.concepts.items()}
-    unknown = set(bag.unknown)
-    for word in tokens(text):
-        if len(word) >= 3 and word not in _STOP:
-            found[word[:6]] = weight * (1.0 if word in unknown else 0.5)
-    return found
-
-
-def _without_stops(text: str) -> str:
-    """A name without the small words at its ends: those within may be part of a phrase."""
-    words = list(tokens(text))
-    while len(words) > 1 and words[0] in _STOP:
-        del words[0]
-    while len(words) > 1 and words[-1] in _STOP:
-        del words[-1]
-    return " ".join(words)
-
-
-def _joined(parts: Sequence[str], languages: Languages) -> dict[str, float]:
-    found: dict[str, float] = {}
-    for up, part in enumerate(reversed(parts)):
-        for term, weight in says(part, languages, 1.0 if up == 0 else 0.6).items():
-            found[term] = max(found.get(term, 0.0), weight)
-    return found
 
 
 class Places:
@@ -131,27 +56,31 @@ class Places:
         #: Of each writing of a category, which category it is.
         self._of = np.array([at for at, _ in written], dtype=int)
         self._parts = [parts for _, parts in written]
+        self._names: list[list[str]] = [[] for _ in self.places]
+        for at, parts in written:
+            self._names[at].append(parts[-1])
         self.above = [p.rsplit(separator, 1)[0] if separator in p else "" for p in self.places]
         above = set(self.above)
         self.below = np.array([p in above for p in self.places])
-        leaves = [says(parts[-1], languages) for parts in self._parts]
-        known = Counter(t for text in [_joined(p, languages) for p in self._parts] for t in text)
-        terms = {t: i for i, t in enumerate(known)}
+        paths = [joined(parts, languages) for parts in self._parts]
+        known = Counter(term for path in paths for term in path)
         rarity = np.array([log(1 + len(self._parts) / n) for n in known.values()])
-        self._vectors = Vectors(terms, rarity)
-        self._leaves = self._vectors.of(leaves)
-        self._paths = self._vectors.of([_joined(p, languages) for p in self._parts])
-        parents = [_joined(p[:-1], languages) for p in self._parts]
-        self._parents = self._vectors.of(parents)
+        self._vectors = Vectors({term: i for i, term in enumerate(known)}, rarity)
+        leaves = self._vectors.of([says(parts[-1], languages) for parts in self._parts])
+        parents = self._vectors.of([joined(parts[:-1], languages) for parts in self._parts])
+        self._told = hstack([leaves, self._vectors.of(paths), parents]).T.tocsr()
 
     def _best(self, alike: Numbers) -> Numbers:
-        """From one column a writing to one a category: the likest of its writings."""
+        """From one column a writing to one a category: the likest of its writings, which stand
+        side by side."""
         if len(self.places) == alike.shape[1]:
             return alike
-        found = np.full((alike.shape[0], len(self.places)), -np.inf)
-        for column, place in enumerate(self._of):
-            np.maximum(found[:, place], alike[:, column], out=found[:, place])
-        return found
+        begins = np.searchsorted(self._of, self._each)
+        return np.asarray(np.maximum.reduceat(alike, begins, axis=1), np.float32)
+
+    @cached_property
+    def _each(self) -> NDArray[np.intp]:
+        return np.arange(len(self.places))
 
     @cached_property
     def _meant(self) -> tuple[Numbers, Numbers] | None:
@@ -160,35 +89,37 @@ class Places:
         leaves = self._meaning.of([p[-1] for p in self._parts])
         return leaves, self._meaning.of([" ".join(p) for p in self._parts])
 
-    def weigh(self, arriving: Sequence[Arriving], languages: Languages = frozenset()) -> Numbers:
+    def weigh(self, arriving: Sequence[Arriving], told: Sequence[Said]) -> Numbers:
         """Every place for every path, in log odds, before they are looked at together."""
-        leaves, paths = self._leaves, self._paths
-        odds = (
-            _BEFORE
-            + _LEAF * self._alike([says(a.parts[-1], languages) for a in arriving], leaves)
-            + _UP
-            * self._alike([says(" ".join(a.parts[-2:-1]), languages) for a in arriving], leaves)
-            + _WITHIN * self._alike([_joined(a.parts, languages) for a in arriving], leaves)
-            + _PATH * self._alike([_joined(a.parts, languages) for a in arriving], paths)
-            + _TITLES * self._alike([_titles(a, languages) for a in arriving], leaves)
-            + _ABOVE
-            * self._alike([_joined(a.parts[:-1], languages) for a in arriving], self._parents)
+        of = self._vectors.of
+        as_leaf = (
+            _LEAF * of([t.leaf for t in told])
+            + _UP * of([t.up for t in told])
+            + _WITHIN * of([t.whole for t in told])
+            + _TITLES * of([t.titles for t in told])
         )
+        as_path, as_parent = of([t.whole for t in told]), of([t.above for t in told])
+        asked = hstack([as_leaf, _PATH * as_path, _ABOVE * as_parent]).tocsr()
+        odds = self._best((asked @ self._told).toarray())
         odds += self._by_meaning(arriving)
-        return odds + _HAS_BELOW * self.below
+        odds += np.where(self.below, _BEFORE + _HAS_BELOW, _BEFORE).astype(np.float32)
+        return odds
 
-    def _alike(self, texts: Sequence[Mapping[str, float]], places: csr_matrix) -> Numbers:
-        return self._best((self._vectors.of(texts) @ places.T).toarray())
+    def texts(self, arriving: Sequence[Arriving]) -> list[str]:
+        """All texts whose meaning is looked at."""
+        own = [[parts[-1], " ".join(parts)] for parts in self._parts]
+        asked = [[one.parts[-1], _described(one)] for one in arriving]
+        return [text for texts in (*own, *asked) for text in texts]
 
     def _by_meaning(self, arriving: Sequence[Arriving]) -> Numbers:
         meant = self._meant
-        if meant is None or self._meaning is None or not arriving:
-            return np.zeros((len(arriving), len(self.places)))
-        leaves = self._meaning.of([a.parts[-1] for a in arriving])
-        paths = self._meaning.of([_described(a) for a in arriving])
-        return _MEANS_LEAF * _spread(self._best(leaves @ meant[0].T)) + _MEANS_PATH * _spread(
-            self._best(paths @ meant[1].T)
-        )
+        if meant is None or self._meaning is None:
+            return np.zeros((len(arriving), len(self.places)), np.float32)
+        leaves = self._meaning.of([one.parts[-1] for one in arriving])
+        paths = self._meaning.of([_described(one) for one in arriving])
+        by_leaf = _spread(self._best(leaves @ meant[0].T))
+        by_path = _spread(self._best(paths @ meant[1].T))
+        return _MEANS_LEAF * by_leaf + _MEANS_PATH * by_path
 
     def rank(
         self, arriving: Sequence[Arriving], languages: Languages = frozenset()
@@ -197,57 +128,51 @@ class Places:
         branch is not for sale."""
         if not arriving or not self.places:
             return [[] for _ in arriving]
-        odds = self.weigh(arriving, languages)
-        sold = np.array([not _not_sold(a, languages) for a in arriving])
+        told = [said(one, languages) for one in arriving]
+        odds = self.weigh(arriving, told)
+        sold = [not _not_sold(one, languages) for one in arriving]
         likely = _shares(odds)
         for _ in range(_ROUNDS):
             likely = _shares(odds + self.weigh_together(arriving, likely))
-        return [
-            self._answers(one, likely[i], languages) if sold[i] else []
-            for i, one in enumerate(arriving)
-        ]
+        return [self._answers(told[i], likely[i]) if sold[i] else [] for i in range(len(arriving))]
 
-    def _reason(self, arriving: Arriving, at: int, languages: Languages) -> str:
+    def _reason(self, told: Said, at: int) -> str:
         """What path and place share: in their last parts, else in the titles, else above."""
-        own = [_joined([p], self._languages) for p in self._leaf_names(at)]
-        there = set().union(*own)
+        names = self._names[at]
+        there = {term for name in names for term in says(name, self._languages)}
         for what, text in (
-            ("both say", says(arriving.parts[-1], languages)),
-            ("products beneath say", _titles(arriving, languages)),
-            ("its branch says", _joined(arriving.parts[:-1], languages)),
+            ("both say", told.leaf),
+            ("products beneath say", told.titles),
+            ("its branch says", told.above),
         ):
-            shared = sorted(_spoken(t, self._leaf_names(at)) for t in there & set(text))
+            shared = sorted(spoken(term, names) for term in there & set(text))
             if shared:
                 return f"{what} {', '.join(dict.fromkeys(shared[:3]))}"
-        return "the rest of its branch goes there" if len(arriving.parts) > 1 else "means alike"
-
-    def _leaf_names(self, at: int) -> list[str]:
-        return [parts[-1] for parts, of in zip(self._parts, self._of, strict=True) if of == at]
+        return "the rest of its branch goes there" if told.above else "means alike"
 
     def weigh_together(self, arriving: Sequence[Arriving], likely: Numbers) -> Numbers:
         """What the other paths say: where the rest of a branch goes, and what is claimed."""
         branches = sorted(set(self.above))
         under = np.array([branches.index(a) for a in self.above])
-        into = np.zeros((likely.shape[1], len(branches)))
-        into[np.arange(likely.shape[1]), under] = 1.0
-        by_branch = likely @ into
+        ones = np.ones(len(under), np.float32)
+        into = csr_matrix((ones, under, np.arange(len(under) + 1)))
+        by_branch = np.asarray(likely @ into)
         groups: dict[tuple[str, ...], list[int]] = defaultdict(list)
-        for at, one in enumerate(arriving):
-            groups[one.parts[:-1]].append(at)
+        for at, path in enumerate(arriving):
+            groups[path.parts[:-1]].append(at)
         support = np.zeros_like(by_branch)
         for above, members in groups.items():
             if above and len(members) > 1:
                 whole = by_branch[members].sum(axis=0)
                 for at in members:
                     support[at] = (whole - by_branch[at]) / (len(members) - 1)
-        top = np.sort(likely, axis=0)[-2:]
-        highest, second = (top[-1], top[0]) if likely.shape[0] > 1 else (top[-1], top[-1] * 0)
+        second, highest = np.partition(np.vstack([likely, likely[:1] * 0]), -2, axis=0)[-2:]
         claimed = np.where(likely >= highest, second, highest)
-        said: Numbers = _BRANCH * support[:, under] + _CLAIMED * claimed
-        return said
+        together: Numbers = _CLAIMED * claimed + _BRANCH * support[:, under]
+        return together
 
-    def _answers(self, arriving: Arriving, likely: Numbers, languages: Languages) -> list[Proposal]:
-        order = np.argsort(-likely, kind="stable")[:MOST]
+    def _answers(self, told: Said, likely: Numbers) -> list[Proposal]:
+        order = np.lexsort((self._each, -likely))[:MOST]
         found: list[Proposal] = []
         for at in order:
             own = float(likely[at])
@@ -258,26 +183,10 @@ class Places:
                         place=self.places[at],
                         score=round(100 * own),
                         sure=sure,
-                        reason=self._reason(arriving, int(at), languages),
+                        reason=self._reason(told, int(at)),
                     )
                 )
         return found
-
-
-def _spoken(term: str, names: Sequence[str]) -> str:
-    """A term as a person reads it: a concept by its name, a stem by the word it begins."""
-    if term.startswith("="):
-        return f"'{term.strip('=_')}'"
-    words = (w for name in names for w in tokens(name))
-    return f"'{next((w for w in words if w.startswith(term)), term)}'"
-
-
-def _titles(arriving: Arriving, languages: Languages) -> dict[str, float]:
-    counts: Counter[str] = Counter()
-    for title in arriving.titles:
-        counts.update(dict.fromkeys(says(title, languages), 1))
-    n = max(1, len(arriving.titles))
-    return {t: c / n for t, c in counts.items() if c > 1 or n == 1}
 
 
 def _described(arriving: Arriving) -> str:
