@@ -146,9 +146,17 @@ def client(demo, app):
 @pytest.fixture
 def work():
     """Runs the queue until it is empty, as a worker would."""
-    from nomotax.jobs.app import run_worker
+    from nomotax.jobs.app import RUNS, run_worker
 
-    return lambda: run_worker(wait=False)
+    return lambda: run_worker(wait=False, queues=(RUNS,))
+
+
+@pytest.fixture
+def look():
+    """Has all looked at that suggestions wait for, as the worker for that would."""
+    from nomotax.jobs.app import LOOKS, run_worker
+
+    return lambda: run_worker(wait=False, queues=(LOOKS,))
 
 
 # The first example of a property loads what it tests; how long that takes says nothing.

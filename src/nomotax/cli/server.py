@@ -22,6 +22,9 @@ from nomotax.settings import settings
 
 _DEFAULT_PORT = 8420
 _PATIENCE = 60.0
+_PROGRAM = (sys.executable, "-m", "nomotax.cli.main")
+#: The workers that are started, each with what it does: a look never holds up a run.
+_WORKERS = {"worker": "runs", "looker": "looks"}
 
 
 @dataclass(frozen=True)
@@ -106,8 +109,9 @@ def up(port: int | None) -> None:
     web_port = port or place.port("web", _DEFAULT_PORT)
     # The demo's bank and suppliers are stand-ins on this very server.
     env["NOMOTAX_FETCH_INSIDE"] = settings().fetch_inside or f"127.0.0.1:{web_port}"
-    if not place.running("worker"):
-        place.spawn("worker", [sys.executable, "-m", "nomotax.cli.main", "worker"], env)
+    for name, queue in _WORKERS.items():
+        if not place.running(name):
+            place.spawn(name, [*_PROGRAM, "worker", "--queue", queue], env)
     if not place.running("web"):
         place.spawn("web", _gunicorn(web_port), env)
     address = f"http://127.0.0.1:{web_port}"
@@ -157,7 +161,7 @@ def _wait_for(address: str, place: Home) -> None:
 def down() -> None:
     """Stop everything that ``up`` started."""
     place = home()
-    stopped = [name for name in ("web", "worker") if place.stop(name)]
+    stopped = [name for name in ("web", *_WORKERS) if place.stop(name)]
     if not settings().database_url:
         cluster = _cluster(place)
         if cluster.data.exists() and cluster.running():
@@ -169,11 +173,16 @@ def down() -> None:
 @click.command()
 @click.option("--concurrency", type=click.IntRange(1, 16), default=1, show_default=True)
 @click.option("--until-empty", is_flag=True, help="End when no job is left.")
-def worker(concurrency: int, until_empty: bool) -> None:
+@click.option(
+    "--queue", "queues", multiple=True, type=click.Choice(list(_WORKERS.values())),
+    help="Work of this kind alone: runs and readings, or looks for suggestions.",
+)  # fmt: skip
+def worker(concurrency: int, until_empty: bool, queues: tuple[str, ...]) -> None:
     """Do background work until stopped. Start more of these for more throughput."""
     from nomotax.jobs.app import run_worker
 
-    run_worker(wait=not until_empty, concurrency=concurrency)
+    chosen = queues or tuple(_WORKERS.values())
+    run_worker(wait=not until_empty, concurrency=concurrency, queues=chosen)
 
 
 @click.command()

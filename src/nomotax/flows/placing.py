@@ -9,16 +9,14 @@ import polars as pl
 from pydantic import BaseModel
 from sqlmodel import Session
 
-from nomotax.core.crosswalk.model import Fill
-from nomotax.core.crosswalk.steps.lookups import UseCategoryTable, UseValueTable
+from nomotax.core.crosswalk.steps.lookups import UseValueTable
 from nomotax.core.errors import NotFound
-from nomotax.core.flow.flow import LIST_SIGN
-from nomotax.core.kinds import FieldKind
-from nomotax.core.lookups.tables import CategoryTable, Otherwise, ValueTable
+from nomotax.core.lookups.tables import Otherwise, ValueTable
 from nomotax.core.suggest.memory import Memory, likeliest
-from nomotax.core.suggest.sayings import Arriving
 from nomotax.core.suggest.weighing import Proposal
 from nomotax.core.suggest.words import rank
+from nomotax.flows.entering import ArrivingTree, Path, arriving_trees, entering
+from nomotax.flows.likely import Looking, likely_places
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, LookupsRepository, Stores
@@ -63,6 +61,9 @@ class PlaceRow(BaseModel):
 
 
 class CategoryView(BaseModel):
+    """One arriving tree beside the store's. ``looking`` says how far the background is with its
+    suggestions; null where no more will come."""
+
     field: str
     field_label: str
     table: str
@@ -71,25 +72,7 @@ class CategoryView(BaseModel):
     arriving: list[PlaceRow]
     store: list[str]
     unplaced: int
-
-
-def _entering(bench: Workbench, name: str, fill: Fill, step_kind: type) -> pl.DataFrame | None:
-    """What enters a look-up step, counted: columns ``value`` and ``count``, most first."""
-    on = [s for s in fill.steps if not s.off]
-    at = next((i for i, s in enumerate(on) if isinstance(s, step_kind)), None)
-    if at is None or name not in bench.plan.fields:
-        return None
-    stages = bench.plan.stages(bench.sample, name)
-    values = pl.col(f"stage {at}")
-    if bench.plan[name].stages[at].listed:
-        values = values.str.split(LIST_SIGN).list.explode()
-    return (
-        stages.select(values.str.strip_chars().alias("value"))
-        .filter(pl.col("value") != "")
-        .group_by("value")
-        .len("count")
-        .sort("count", "value", descending=[True, False])
-    )
+    looking: Looking | None = None
 
 
 def value_tables(feed_id: int, delivery_id: int | None = None) -> list[ValueTableView]:
@@ -102,7 +85,7 @@ def value_views(bench: Workbench) -> list[ValueTableView]:
     views = []
     for name, fill in bench.runnable.fills.items():
         step = next((s for s in fill.steps if isinstance(s, UseValueTable)), None)
-        counts = _entering(bench, name, fill, UseValueTable)
+        counts = entering(bench, name, fill, UseValueTable)
         if step is None or counts is None:
             continue
         views.append(_value_view(bench, name, bench.lookups.value_tables[step.table], counts))
@@ -163,74 +146,42 @@ def category_views(feed_id: int, delivery_id: int | None = None) -> list[Categor
 
 def place_views(bench: Workbench) -> list[CategoryView]:
     """The same of a workbench at hand."""
-    views = []
-    kinds = (FieldKind.CATEGORY, FieldKind.CATEGORIES)
-    for field in (f for kind in kinds for f in bench.schema.of_kind(kind)):
-        fill = bench.runnable.fills.get(field.name, Fill())
-        step = next((s for s in fill.steps if isinstance(s, UseCategoryTable)), None)
-        counts = _entering(bench, field.name, fill, UseCategoryTable)
-        if step is not None and counts is not None:
-            table = bench.lookups.category_tables[step.table]
-            views.append(_category_view(bench, field.name, table, counts))
-    return views
+    return [_category_view(bench, tree) for tree in arriving_trees(bench)]
 
 
-def _category_view(
-    bench: Workbench, name: str, table: CategoryTable, counts: pl.DataFrame
-) -> CategoryView:
-    own: dict[tuple[str, ...], int] = {}
-    for value, count in counts.iter_rows():
-        own[table.split(value)] = own.get(table.split(value), 0) + count
-    total: dict[tuple[str, ...], int] = {}
-    for parts, count in own.items():
-        for depth in range(1, len(parts) + 1):
-            total[parts[:depth]] = total.get(parts[:depth], 0) + count
-    branches = sorted(total)
-    likely = _likely_places(bench, tuple(branches))
-    memory = Memory(bench.lookups, table.name)
-    refused = bench.decided("refused")
-    rows, unplaced = [], 0
-    for branch in branches:
-        path = table.separator.join(branch)
-        place, by = table.resolve(path)
-        if place is None:
-            unplaced += own.get(branch, 0)
-        rows.append(
-            PlaceRow(
-                path=path,
-                depth=len(branch) - 1,
-                label=branch[-1],
-                count=total[branch],
-                own=own.get(branch, 0),
-                place=place,
-                by=by,
-                proposals=_unrefused(
-                    likeliest([*memory.places(branch, bench.categories), *likely[branch]]),
-                    refused,
-                    f"category:{table.name}:{path}",
-                )
-                if place is None
-                else [],
-            )
+def _category_view(bench: Workbench, tree: ArrivingTree) -> CategoryView:
+    likely = likely_places(bench, tree)
+    memory = Memory(bench.lookups, tree.table.name)
+    refused, total = bench.decided("refused"), tree.total
+
+    def row(branch: Path) -> PlaceRow:
+        path = tree.table.separator.join(branch)
+        place, by = tree.table.resolve(path)
+        known = [*memory.places(branch, bench.categories), *likely.places.get(branch, [])]
+        subject = f"category:{tree.table.name}:{path}"
+        return PlaceRow(
+            path=path,
+            depth=len(branch) - 1,
+            label=branch[-1],
+            count=total[branch],
+            own=tree.own.get(branch, 0),
+            place=place,
+            by=by,
+            proposals=_unrefused(likeliest(known), refused, subject) if place is None else [],
         )
+
+    rows = [row(branch) for branch in tree.branches]
     return CategoryView(
-        field=name, field_label=bench.schema[name].label, table=table.name,
-        separator=table.separator, fallback=table.fallback, arriving=rows,
-        store=list(bench.categories), unplaced=unplaced,
-    )  # fmt: skip
-
-
-def _likely_places(
-    bench: Workbench, branches: tuple[tuple[str, ...], ...]
-) -> dict[tuple[str, ...], list[Proposal]]:
-    """Where each branch is likely to go; worked out once for a tree."""
-    languages = bench.facts.languages
-
-    def work_out() -> dict[tuple[str, ...], list[Proposal]]:
-        ranked = bench.places.rank([Arriving(b) for b in branches], languages)
-        return dict(zip(branches, ranked, strict=True))
-
-    return bench.remembered_of_table(("likely", branches), work_out)
+        field=tree.field,
+        field_label=bench.schema[tree.field].label,
+        table=tree.table.name,
+        separator=tree.table.separator,
+        fallback=tree.table.fallback,
+        arriving=rows,
+        store=list(bench.categories),
+        unplaced=sum(r.own for r in rows if r.place is None),
+        looking=likely.looking,
+    )
 
 
 def _unrefused(

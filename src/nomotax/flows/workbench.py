@@ -111,7 +111,7 @@ class Workbench:
 
     @cached_property
     def profiles(self) -> list[ColumnProfile]:
-        return _remembered(
+        return remembered(
             ("profiles", artifacts().root, self.artifact),
             lambda: [ColumnProfile.model_validate(p) for p in self.delivery.profile],
         )
@@ -120,7 +120,7 @@ class Workbench:
     def ranking(self) -> list[Suggestion]:
         """Every column for every field it might fill, best first."""
         key = ("ranking", *self._known_by)
-        return _remembered(
+        return remembered(
             key, lambda: with_fills(self.schema, self._fits, self.facts, self.evidence)
         )
 
@@ -128,13 +128,13 @@ class Workbench:
     def _fits(self) -> dict[str, list[Fit]]:
         """Which columns fit which field: hangs on less than the fills that are made of it."""
         key = ("fits", self.schema, *self._told_by)
-        return _remembered(key, lambda: fits(weigh(self.schema, self.facts)))
+        return remembered(key, lambda: fits(weigh(self.schema, self.facts)))
 
     @property
     def facts(self) -> Facts:
         """What is known of the delivery's columns where they are looked at as answers."""
         keys = self.evidence.keys
-        return _remembered(
+        return remembered(
             ("facts", *self._told_by), lambda: column_facts(self.profiles, self.sample, keys)
         )
 
@@ -147,21 +147,17 @@ class Workbench:
     def store_languages(self) -> Languages:
         """The languages that the store's own names are likely in."""
         key = ("languages", self.schema)
-        return _remembered(key, lambda: languages_of_schema(self.schema))
+        return remembered(key, lambda: languages_of_schema(self.schema))
 
     @property
     def places(self) -> Places:
         """The store's tree, ready to be compared with; the same as long as the tree is."""
         names = tuple((path, *sorted(own.items())) for path, own in self.category_names.items())
         key = ("places", artifacts().root, self.store_id, self.categories, names)
-        return _remembered(
+        return remembered(
             key,
             lambda: Places(self.categories, self.category_names, languages=self.store_languages),
         )
-
-    def remembered_of_table(self, what: Hashable, make: Callable[[], T]) -> T:
-        """Something that hangs on the delivery's table and the store's tree alone."""
-        return _remembered((what, *self._known_by), make)
 
     @property
     def _known_by(self) -> tuple[Hashable, ...]:
@@ -172,7 +168,7 @@ class Workbench:
     @cached_property
     def evidence(self) -> Evidence:
         """What fills of this delivery are made from."""
-        return _remembered(
+        return remembered(
             ("evidence", *self._known_by),
             lambda: gather_evidence(
                 self.store_id, self.supplier, self.schema, self.profiles, self.sample,
@@ -200,7 +196,7 @@ class Workbench:
 
     @cached_property
     def _compiled(self) -> tuple[Plan, dict[str, CrosswalkError]]:
-        return _remembered(("plan", *self._key), self._compile)
+        return remembered(("plan", *self._key), self._compile)
 
     def _compile(self) -> tuple[Plan, dict[str, CrosswalkError]]:
         broken: dict[str, CrosswalkError] = {}
@@ -231,12 +227,12 @@ class Workbench:
     @cached_property
     def filled(self) -> pl.DataFrame:
         """The filled sample, kept between requests while nothing has changed."""
-        return _remembered(self._key, lambda: self.plan.fill(self.sample))
+        return remembered(self._key, lambda: self.plan.fill(self.sample))
 
     @cached_property
     def problems(self) -> pl.DataFrame:
         key = ("problems", self.store_id, self.store_revision, *self._key)
-        return _remembered(key, lambda: self.problems_in(self.filled, self.sample))
+        return remembered(key, lambda: self.problems_in(self.filled, self.sample))
 
     def problems_in(self, filled: pl.DataFrame, arriving: pl.DataFrame) -> pl.DataFrame:
         """The problems of rows of this delivery, as a changeset would have them: products that
@@ -328,7 +324,8 @@ _KEPT = 64
 _turn = Lock()
 
 
-def _remembered(key: Hashable, make: Callable[[], T]) -> T:
+def remembered(key: Hashable, make: Callable[[], T]) -> T:
+    """What was worked out under this key before, else made now."""
     with _turn:
         if key in _memory:
             # Put last again: what is asked for often stays, though every edit adds more.

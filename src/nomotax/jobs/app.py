@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import time
+from collections.abc import Callable, Sequence
 from functools import cache
 
 import structlog
@@ -13,18 +15,23 @@ from procrastinate.exceptions import ConnectorException
 from psycopg_pool import PoolTimeout
 
 from nomotax.core.errors import DatabaseUnavailable
-from nomotax.flows import receive, runs
+from nomotax.flows import likely, receive, runs
 from nomotax.log import quiet_log
 from nomotax.records.database import database_url
 from nomotax.settings import settings
 
 log = structlog.get_logger()
 
-_TASKS = {
-    "prepare": runs.prepare,
-    "apply": runs.apply,
-    "undo": runs.undo,
-    "read": receive.read_queued,
+RUNS, LOOKS = "runs", "looks"
+#: How much less urgent than all else on the machine looks are.
+_LOWER = 10
+#: Each task with its queue. Looks are taken by a worker of their own, so that no run waits for one.
+_TASKS: dict[str, tuple[Callable[..., object], str]] = {
+    "prepare": (runs.prepare, RUNS),
+    "apply": (runs.apply, RUNS),
+    "undo": (runs.undo, RUNS),
+    "read": (receive.read_queued, RUNS),
+    "look_at_paths": (likely.look_at_paths, LOOKS),
 }
 
 
@@ -32,8 +39,8 @@ def _app(connector: BaseConnector) -> App:
     """An application with our tasks. Tasks remember the application they were made in, so each
     connector gets one of its own."""
     made = App(connector=connector)
-    for name, work in _TASKS.items():
-        made.task(name=name, queue="runs")(work)
+    for name, (work, queue) in _TASKS.items():
+        made.task(name=name, queue=queue)(work)
     return made
 
 
@@ -49,7 +56,7 @@ def _queue(url: str) -> App:
 def defer(task: str, **about: int) -> None:
     """Put a task on the queue. Raises ``DatabaseUnavailable``."""
     try:
-        _queue(database_url()).configure_task(task, queue="runs").defer(**about)
+        _queue(database_url()).configure_task(task, queue=_TASKS[task][1]).defer(**about)
     except (ConnectorException, PoolTimeout) as error:
         raise DatabaseUnavailable(
             "The job could not be put on the queue.",
@@ -58,16 +65,19 @@ def defer(task: str, **about: int) -> None:
         ) from error
 
 
-def run_worker(wait: bool = True, concurrency: int = 1) -> None:
-    """Work until stopped; with ``wait=False`` until the queue is empty. Survives a database that
+def run_worker(
+    wait: bool = True, concurrency: int = 1, queues: Sequence[str] = (RUNS, LOOKS)
+) -> None:
+    """Work until stopped; with ``wait=False`` until the queues are empty. Survives a database that
     goes away: what was interrupted is given back, and work goes on when it returns."""
     quiet_log()
+    if wait and RUNS not in queues:
+        os.nice(_LOWER)
     while True:
         try:
-            interrupted = runs.mark_interrupted() if wait and _alone() else 0
-            if interrupted:
-                log.warning("interrupted runs given back", count=interrupted)
-            asyncio.run(_work(wait, concurrency))
+            if wait and RUNS in queues and _alone():
+                _give_back()
+            asyncio.run(_work(wait, concurrency, queues))
             return
         except (ConnectorException, DatabaseUnavailable, OSError) as error:
             if not wait:
@@ -76,14 +86,20 @@ def run_worker(wait: bool = True, concurrency: int = 1) -> None:
             time.sleep(2)
 
 
+def _give_back() -> None:
+    interrupted = runs.mark_interrupted()
+    if interrupted:
+        log.warning("interrupted runs given back", count=interrupted)
+
+
 def _alone() -> bool:
     return settings().workers == 1
 
 
-async def _work(wait: bool, concurrency: int) -> None:
+async def _work(wait: bool, concurrency: int, queues: Sequence[str]) -> None:
     worker = _app(PsycopgConnector(conninfo=database_url()))
     async with worker.open_async():
         await worker.run_worker_async(
-            queues=["runs"], wait=wait, concurrency=concurrency, fetch_job_polling_interval=2,
+            queues=list(queues), wait=wait, concurrency=concurrency, fetch_job_polling_interval=2,
             install_signal_handlers=wait,
         )  # fmt: skip

@@ -17,7 +17,9 @@ _STAMP = text(
         where c.store_id = st.id),
       f.xmin::text, s.xmin::text, st.xmin::text, d.id, d.xmin::text,
       (select oid from pg_database where datname = current_database()),
-      (select (count(*), sum(x.xmin::text::bigint))::text from decisions x where x.feed_id = f.id)
+      (select (count(*), sum(x.xmin::text::bigint))::text from decisions x where x.feed_id = f.id),
+      (select (count(*), sum(r.xmin::text::bigint))::text from rankings r
+        where r.delivery_id = d.id and r.proposals is not null)
     from feeds f
     join suppliers s on s.id = f.supplier_id
     join stores st on st.id = s.store_id
@@ -35,7 +37,8 @@ _STAMP = text(
 @dataclass(frozen=True)
 class Stamp:
     """Equal as long as nothing has changed: ``lookups`` of the store's look-ups, ``tree`` of its
-    categories, ``rest`` of the feed, the store, the delivery, decisions, the database itself."""
+    categories, ``rest`` of the feed, the store, the delivery, decisions, finished rankings, the
+    database itself."""
 
     lookups: str
     tree: str

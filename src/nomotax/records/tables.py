@@ -202,6 +202,24 @@ class Decision(SQLModel, table=True):
     at: datetime = _moment()
 
 
+class Ranking(SQLModel, table=True):
+    """Where the paths that fill a field of a delivery are likely to go, as far as a worker has
+    got: ``done`` of ``total`` texts are looked at. ``key`` tells what it was worked out of;
+    ``proposals`` stand in the order of those paths, null before there are any."""
+
+    __tablename__: ClassVar[str] = "rankings"
+    __table_args__ = (UniqueConstraint("delivery_id", "field"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    delivery_id: int = Field(foreign_key="deliveries.id", index=True)
+    field: str
+    key: str
+    done: int = 0
+    total: int = 0
+    proposals: list[Any] | None = Field(default=None, sa_column=Column(JSONB))
+    at: datetime = _moment()
+
+
 class KeptValue(SQLModel, table=True):
     """A field of a product that is kept by hand: no feed may touch it."""
 

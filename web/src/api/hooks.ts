@@ -195,6 +195,8 @@ export function useCategories(feed: number, delivery?: number) {
     retry: false,
     queryFn: () => take(api.GET("/api/v1/feeds/{feed_id}/categories", { params: of(feed, delivery) })),
     placeholderData: keepPreviousData,
+    // More suggestions come while the background looks at what names mean.
+    refetchInterval: (query) => (query.state.data?.views.some((v) => v.looking) ? 1500 : false),
   });
 }
 

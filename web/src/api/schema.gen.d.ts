@@ -4383,7 +4383,11 @@ export interface components {
             /** Views */
             views: components["schemas"]["CategoryView"][];
         };
-        /** CategoryView */
+        /**
+         * CategoryView
+         * @description One arriving tree beside the store's. ``looking`` says how far the background is with its
+         *     suggestions; null where no more will come.
+         */
         CategoryView: {
             /** Field */
             field: string;
@@ -4401,6 +4405,19 @@ export interface components {
             store: string[];
             /** Unplaced */
             unplaced: number;
+            /** @default null */
+            looking?: components["schemas"]["Looking"] | null;
+        };
+        /**
+         * Looking
+         * @description How far the background is with a tree: ``done`` of ``total`` texts, 0 of 0 while it waits
+         *     for its turn.
+         */
+        Looking: {
+            /** Done */
+            done: number;
+            /** Total */
+            total: number;
         };
         /**
          * PlaceRow

@@ -30,8 +30,9 @@ _MEANS_LEAF, _MEANS_PATH = 0.8, 0.9
 _BRANCH, _CLAIMED, _HAS_BELOW = 3.0, -1.2, -1.5
 #: How often all paths are looked at together, each time with what the last time gave.
 _ROUNDS = 2
-#: A path is sure from this likelihood on, and proposed from the other.
-_SURE, _LEAST = 0.955, 0.12
+#: A path is sure from this likelihood on, and proposed from the next; by meaning something is
+#: always likeliest, so it takes more.
+_SURE, _LEAST, _LEAST_MEANT = 0.955, 0.12, 0.25
 
 
 class Places:
@@ -172,11 +173,12 @@ class Places:
         return together
 
     def _answers(self, told: Said, likely: Numbers) -> list[Proposal]:
+        least = _LEAST if self._meaning is None else _LEAST_MEANT
         order = np.lexsort((self._each, -likely))[:MOST]
         found: list[Proposal] = []
         for at in order:
             own = float(likely[at])
-            if own >= _LEAST / (1 if not found else 3):
+            if own >= least / (1 if not found else 3):
                 sure = own >= _SURE and not bool(self.below[at])
                 found.append(
                     Proposal(

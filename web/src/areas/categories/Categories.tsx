@@ -8,6 +8,7 @@ import Tab from "@mui/material/Tab";
 import Tabs from "@mui/material/Tabs";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
+import CircularProgress from "@mui/material/CircularProgress";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
@@ -114,6 +115,7 @@ function Ready({ feed, view }: { feed: number; view: View }) {
               ? `${count(view.unplaced, "product is", "products are")} not placed`
               : "every product is placed"}
           </Typography>
+          {view.looking && <LookingNow looking={view.looking} />}
           <Box sx={{ flex: 1 }} />
           <SearchField
             label="Find an arriving category"
@@ -150,6 +152,26 @@ function Ready({ feed, view }: { feed: number; view: View }) {
         onPlace={place}
         fallback={<Rules feed={feed} view={view} />}
       />
+    </Box>
+  );
+}
+
+/** How far the background is with what the names mean. */
+function LookingNow({ looking }: { looking: Schemas["Looking"] }) {
+  const { done, total } = looking;
+  return (
+    <Box role="status" sx={{ display: "flex", alignItems: "center", gap: 0.75 }}>
+      <CircularProgress
+        size={14}
+        variant={total > 1 ? "determinate" : "indeterminate"}
+        value={total ? (100 * done) / total : 0}
+        aria-label="Looking for more suggestions"
+      />
+      <Typography variant="caption" color="textSecondary" noWrap>
+        {total > 1
+          ? `${done.toLocaleString("en")} of ${total.toLocaleString("en")} names compared`
+          : "comparing names"}
+      </Typography>
     </Box>
   );
 }
