@@ -16,7 +16,7 @@ from nomotax.api.answers import (
     answer,
 )
 from nomotax.flows import decisions, formulas, trace, versions
-from nomotax.flows.decisions import Verdicts
+from nomotax.flows.decisions import Seen, Verdicts
 from nomotax.flows.formulas import FormulaTrial, FunctionHelp
 from nomotax.flows.trace import TracedValue
 from nomotax.flows.versions import VersionList
@@ -149,4 +149,11 @@ def copy_crosswalk(path: FeedPath, body: CopySource) -> Response:
 def decide(path: FeedPath, body: Verdicts) -> Response:
     """Refuse a suggestion, put a question off, or take either back."""
     decisions.decide(path.feed_id, body)
+    return answer(Done())
+
+
+@api.put("/feeds/<int:feed_id>/seen", responses={200: Done})
+def look_at(path: FeedPath, body: Seen) -> Response:
+    """What was accepted together is looked at now, or is to be looked at again."""
+    decisions.look_at(path.feed_id, body)
     return answer(Done())

@@ -45,10 +45,12 @@ class FieldQuery(OfDelivery):
 
 
 class DraftEdit(BaseModel):
-    """The whole crosswalk after an edit, and the revision it was made on."""
+    """The whole crosswalk after an edit, and the revision it was made on. ``accepted`` are the
+    fields whose suggestions were taken together."""
 
     crosswalk: Crosswalk
     revision: int
+    accepted: list[str] = []
 
 
 class AcceptEdit(BaseModel):
@@ -70,10 +72,12 @@ class CategoryViews(BaseModel):
 
 
 class WordEdit(BaseModel):
-    """Store words by arriving word; null takes a decision back."""
+    """Store words by arriving word; null takes a decision back. ``accepted`` says that these are
+    suggestions taken together, which nobody has looked at one by one."""
 
     table: str
     words: dict[str, str | None]
+    accepted: bool = False
 
 
 class OtherwiseEdit(BaseModel):
@@ -84,12 +88,14 @@ class OtherwiseEdit(BaseModel):
 
 class PlaceEdit(BaseModel):
     """Store paths by arriving path; null takes a placement back, "" means not sold. ``fallback``
-    is where all goes that no placement covers ("" asks); null leaves it as it is."""
+    is where all goes that no placement covers ("" asks); null leaves it as it is. ``accepted`` is
+    that of words."""
 
     table: str
     places: dict[str, str | None] = {}
     fallback: str | None = None
     separator: str | None = Field(default=None, max_length=8)
+    accepted: bool = False
 
 
 class FillQuery(OfDelivery):
@@ -139,7 +145,7 @@ def get_field(path: FieldPath, query: FieldQuery) -> Response:
 @api.put("/feeds/<int:feed_id>/draft", responses={200: BenchState})
 def save_draft(path: FeedPath, query: OfDelivery, body: DraftEdit) -> Response:
     """Keep an edit of the crosswalk; answers with the bench as it then is."""
-    bench.save_draft(path.feed_id, body.crosswalk, body.revision)
+    bench.save_draft(path.feed_id, body.crosswalk, body.revision, body.accepted)
     return answer(bench.bench_state(path.feed_id, query.delivery_id))
 
 
@@ -182,7 +188,7 @@ def get_values(path: FeedPath, query: OfDelivery) -> Response:
 @api.put("/feeds/<int:feed_id>/values", responses={200: Done})
 def set_words(path: FeedPath, body: WordEdit) -> Response:
     """Decide store words."""
-    placing.set_words(path.feed_id, body.table, body.words)
+    placing.set_words(path.feed_id, body.table, body.words, body.accepted)
     return answer(Done())
 
 
@@ -212,7 +218,7 @@ def _look(feed_id: int, delivery_id: int | None) -> None:
 @api.put("/feeds/<int:feed_id>/categories", responses={200: Done})
 def set_places(path: FeedPath, body: PlaceEdit) -> Response:
     """Place arriving categories."""
-    placing.set_places(path.feed_id, body.table, body.places, body.fallback, body.separator)
+    placing.set_places(path.feed_id, **body.model_dump())
     return answer(Done())
 
 

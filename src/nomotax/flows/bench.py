@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 import polars as pl
 from pydantic import BaseModel
+from sqlmodel import Session
 
 from nomotax.core.crosswalk.compiler import Effect, Plan, as_text, asked_fields
 from nomotax.core.crosswalk.model import Crosswalk, Fill
@@ -17,13 +20,15 @@ from nomotax.core.table import FAULT, ROW
 from nomotax.flows.assumed import choices
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
+from nomotax.records.decisions import Decisions
 from nomotax.records.repositories import Feeds, LookupsRepository, Stores, known_id
 
 _DISTINCT = 40
 
 
 class FieldState(BaseModel):
-    """One store field on the bench. Counts are over ``BenchState.sample_rows`` rows."""
+    """One store field on the bench. Counts are over ``BenchState.sample_rows`` rows; ``accepted``
+    says that its fill was taken together with others, and nobody has looked at it since."""
 
     field: StoreField
     source: str
@@ -32,6 +37,7 @@ class FieldState(BaseModel):
     filled: int
     questions: int
     refused: int
+    accepted: bool = False
     error: str = ""
 
 
@@ -108,6 +114,8 @@ def _field_state(
         filled=filled.get(field.name, 0),
         questions=problems.get((field.name, "question"), 0),
         refused=problems.get((field.name, "refuse"), 0),
+        accepted=(f"field:{field.name}", fill.columns[0] if fill and fill.columns else "")
+        in bench.decided("accepted"),
     )
 
 
@@ -133,8 +141,11 @@ def refused_columns(bench: Workbench) -> set[tuple[str, str]]:
     return {(s.removeprefix("field:"), p) for s, p in refused if s.startswith("field:")}
 
 
-def save_draft(feed_id: int, crosswalk: Crosswalk, revision: int) -> int:
-    """Keep an edit of the crosswalk and give the new revision.
+def save_draft(
+    feed_id: int, crosswalk: Crosswalk, revision: int, accepted: Sequence[str] = ()
+) -> int:
+    """Keep an edit of the crosswalk and give the new revision; the fills of ``accepted`` fields
+    are suggestions taken together.
 
     Look-up tables that a step names for the first time are made, empty. Raises ``Conflict`` when
     somebody else has edited since ``revision``, ``CrosswalkError`` for an unknown field.
@@ -151,11 +162,27 @@ def save_draft(feed_id: int, crosswalk: Crosswalk, revision: int) -> int:
         store_id = feeds.supplier(feed).store_id
         # In one transaction with the draft: no step names a table that is not there.
         _make_missing_tables(LookupsRepository(db), store_id, crosswalk)
-        whole = crosswalk.with_resting(feeds.draft(feed), Stores(db).schema(store_id))
+        before = feeds.draft(feed)
+        _mark(db, feed_id, before.fills, crosswalk.fills, accepted)
+        whole = crosswalk.with_resting(before, Stores(db).schema(store_id))
         feed.draft = whole.model_dump(mode="json")
         feed.draft_revision = revision + 1
         db.add(feed)
         return feed.draft_revision
+
+
+def _mark(
+    db: Session,
+    feed_id: int,
+    before: Mapping[str, Fill],
+    after: Mapping[str, Fill],
+    accepted: Sequence[str],
+) -> None:
+    """Fills taken together are marked until they are looked at; one that a person changes is
+    not."""
+    changed = [n for n in {*before, *after} if before.get(n) != after.get(n)]
+    now = {f"field:{n}": c for n in accepted if n in after for c in after[n].columns[:1]}
+    Decisions(db).settle(feed_id, "accepted", now, [f"field:{n}" for n in changed])
 
 
 def accept_suggestions(feed_id: int, least: int = 0) -> int:
@@ -167,6 +194,7 @@ def accept_suggestions(feed_id: int, least: int = 0) -> int:
         feed_id,
         bench.crosswalk.model_copy(update={"fills": fills}),
         bench.feed.draft_revision,
+        [s.field for s in chosen],
     )
     return len(chosen)
 

@@ -8,7 +8,8 @@ from pydantic import BaseModel, Field
 
 from nomotax.core.errors import NotFound
 from nomotax.records.database import session
-from nomotax.records.repositories import Catalog, Decisions, Feeds, Stores
+from nomotax.records.decisions import Decisions
+from nomotax.records.repositories import Catalog, Feeds, Stores
 
 Verdict = Literal["refused", "later"]
 
@@ -20,6 +21,14 @@ class Verdicts(BaseModel):
     verdict: Verdict
     subject: str = Field(max_length=2000)
     proposal: str = Field(default="", max_length=2000)
+    back: bool = False
+
+
+class Seen(BaseModel):
+    """What was accepted together and a person has looked at now: proposals by subject. ``back``
+    marks them again."""
+
+    seen: dict[str, str]
     back: bool = False
 
 
@@ -40,6 +49,13 @@ def decide(feed_id: int, decision: Verdicts) -> None:
             repo.forget(feed_id, decision.verdict, decision.subject, decision.proposal)
         else:
             repo.remember(feed_id, decision.verdict, decision.subject, decision.proposal)
+
+
+def look_at(feed_id: int, seen: Seen) -> None:
+    """What was accepted unseen is a person's own from now on. Raises ``NotFound``."""
+    with session() as db:
+        Feeds(db).get(feed_id)
+        Decisions(db).settle(feed_id, "accepted", seen.seen if seen.back else {}, list(seen.seen))
 
 
 def decided(feed_id: int, verdict: Verdict) -> set[tuple[str, str]]:

@@ -12,6 +12,7 @@ from nomotax.core.crosswalk.plain import prefix_of
 from nomotax.core.numbers import DecimalMark
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.schema.model import StoreSchema
+from nomotax.core.suggest.words import yes_or_no
 from nomotax.records.database import session
 
 #: Codes of a column that are looked up in the catalog.
@@ -44,6 +45,7 @@ def gather_evidence(
         keys=keys,
         categories=categories,
         own_export=_is_own_export(schema, profiles, keys),
+        says_yes=yes_or_no,
     )
 
 

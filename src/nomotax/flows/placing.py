@@ -19,18 +19,21 @@ from nomotax.flows.entering import ArrivingTree, Path, arriving_trees, entering
 from nomotax.flows.likely import Looking, likely_places
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.database import session
+from nomotax.records.decisions import Decisions
 from nomotax.records.repositories import Feeds, LookupsRepository, Stores
 
 T = TypeVar("T")
 
 
 class WordRow(BaseModel):
-    """One arriving word. ``word`` is the store's, null while nobody has decided."""
+    """One arriving word. ``word`` is the store's, null while nobody has decided; ``accepted`` says
+    that it was taken together with other suggestions, and nobody has looked at it since."""
 
     arriving: str
     count: int
     word: str | None
     proposals: list[Proposal]
+    accepted: bool = False
 
 
 class ValueTableView(BaseModel):
@@ -48,7 +51,8 @@ class ValueTableView(BaseModel):
 
 class PlaceRow(BaseModel):
     """One branch or leaf of the arriving tree. ``count`` includes everything below it;
-    ``place`` is the store category that holds, decided here or by a branch above (``by``)."""
+    ``place`` is the store category that holds, decided here or by a branch above (``by``);
+    ``accepted`` is that of a word."""
 
     path: str
     depth: int
@@ -58,6 +62,7 @@ class PlaceRow(BaseModel):
     place: str | None
     by: str | None
     proposals: list[Proposal]
+    accepted: bool = False
 
 
 class CategoryView(BaseModel):
@@ -104,7 +109,7 @@ def _value_view(
         )
     frame = counts.with_columns(word=table.look_up(pl.col("value")))
     memory = Memory(bench.lookups, table.name)
-    refused = bench.decided("refused")
+    refused, accepted = bench.decided("refused"), bench.decided("accepted")
     languages, store = bench.facts.languages, bench.store_languages
     words = [
         WordRow(
@@ -123,6 +128,7 @@ def _value_view(
                 refused,
                 f"value:{table.name}:{r['value']}",
             ),
+            accepted=(f"value:{table.name}:{r['value']}", r["word"]) in accepted,
         )
         for r in frame.head(5000).iter_rows(named=True)
     ]
@@ -152,7 +158,8 @@ def place_views(bench: Workbench) -> list[CategoryView]:
 def _category_view(bench: Workbench, tree: ArrivingTree) -> CategoryView:
     likely = likely_places(bench, tree)
     memory = Memory(bench.lookups, tree.table.name)
-    refused, total = bench.decided("refused"), tree.total
+    refused, accepted = bench.decided("refused"), bench.decided("accepted")
+    total = tree.total
 
     def row(branch: Path) -> PlaceRow:
         path = tree.table.separator.join(branch)
@@ -168,6 +175,7 @@ def _category_view(bench: Workbench, tree: ArrivingTree) -> CategoryView:
             place=place,
             by=by,
             proposals=_unrefused(likeliest(known), refused, subject) if place is None else [],
+            accepted=by == path and (subject, place) in accepted,
         )
 
     rows = [row(branch) for branch in tree.branches]
@@ -191,9 +199,13 @@ def _unrefused(
     return [p for p in proposals if (subject, p.place) not in refused]
 
 
-def set_words(feed_id: int, table: str, words: dict[str, str | None]) -> None:
-    """Give arriving words their store word; null takes the decision back."""
+def set_words(
+    feed_id: int, table: str, words: dict[str, str | None], accepted: bool = False
+) -> None:
+    """Give arriving words their store word; null takes the decision back. ``accepted`` says that
+    these are suggestions taken together."""
     with session() as db:
+        _mark(db, feed_id, f"value:{table}", words, accepted)
         store_id, lookups = _lookups_of(feed_id, db)
         current = _named(lookups.of_store(store_id).value_tables, table)
         changed = set(current.keys_of(list(words)))
@@ -221,12 +233,15 @@ def set_places(
     places: dict[str, str | None],
     fallback: str | None = None,
     separator: str | None = None,
+    accepted: bool = False,
 ) -> None:
     """Place arriving paths; null takes a placement back, "" says the branch is not sold.
+    ``accepted`` says that these are suggestions taken together.
     Store categories that are not there yet are made. ``separator`` is the sign between the levels
     of the arriving paths from now on, "" for none; placements stay with the paths that they name.
     """
     with session() as db:
+        _mark(db, feed_id, f"category:{table}", places, accepted)
         store_id, lookups = _lookups_of(feed_id, db)
         current = _named(lookups.of_store(store_id).category_tables, table)
         changed = {current.split(p) for p in places}
@@ -241,6 +256,14 @@ def set_places(
         if separator is not None:
             changes["separator"] = separator
         lookups.save(store_id, current.model_copy(update=changes))
+
+
+def _mark(
+    db: Session, feed_id: int, what: str, answers: Mapping[str, str | None], accepted: bool
+) -> None:
+    """Answers taken together are marked until they are looked at; any other answer is not."""
+    now = {f"{what}:{asked}": a for asked, a in answers.items() if accepted and a is not None}
+    Decisions(db).settle(feed_id, "accepted", now, [f"{what}:{asked}" for asked in answers])
 
 
 def _lookups_of(feed_id: int, db: Session) -> tuple[int, LookupsRepository]:

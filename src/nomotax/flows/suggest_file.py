@@ -71,6 +71,7 @@ def suggest_file(
         among=profiles,
         decimal=found.reading.decimal,
         categories=frozenset(categories),
+        says_yes=yes_or_no,
     )
     ranked = ranking(schema, facts, evidence)
     chosen = {s.field: s for s in suggest(schema, ranked, Crosswalk())}

@@ -36,9 +36,9 @@ from nomotax.flows.companions import marks_of_delivery
 from nomotax.flows.evidence import gather_evidence
 from nomotax.flows.pictures import pictures_of
 from nomotax.records.database import database_url, session
+from nomotax.records.decisions import Decisions
 from nomotax.records.repositories import (
     Catalog,
-    Decisions,
     Deliveries,
     Feeds,
     LookupsRepository,

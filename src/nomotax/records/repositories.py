@@ -21,7 +21,6 @@ from nomotax.records.person import person
 from nomotax.records.tables import (
     Category,
     CrosswalkVersion,
-    Decision,
     Delivery,
     Feed,
     KeptValue,
@@ -374,43 +373,4 @@ class Catalog(_Repository):
         if keep and found is None:
             self._add(KeptValue(store_id=store_id, key=key, field=field, author=person()))
         elif not keep and found is not None:
-            self.session.delete(found)
-
-
-class Decisions(_Repository):
-    def all_of(self, feed_id: int) -> frozenset[tuple[str, str, str]]:
-        """Verdict, subject and proposal of each."""
-        query = select(Decision).where(Decision.feed_id == feed_id)
-        return frozenset((d.verdict, d.subject, d.proposal) for d in self.session.exec(query))
-
-    def of_feed(self, feed_id: int, verdict: str) -> set[tuple[str, str]]:
-        """Subject and proposal of each."""
-        query = select(Decision).where(Decision.feed_id == feed_id, Decision.verdict == verdict)
-        return {(d.subject, d.proposal) for d in self.session.exec(query)}
-
-    def _find(self, feed_id: int, verdict: str, subject: str, proposal: str) -> Decision | None:
-        query = select(Decision).where(
-            Decision.feed_id == feed_id,
-            Decision.verdict == verdict,
-            Decision.subject == subject,
-            Decision.proposal == proposal,
-        )
-        return self.session.exec(query).first()
-
-    def remember(self, feed_id: int, verdict: str, subject: str, proposal: str) -> None:
-        """Once is enough."""
-        if self._find(feed_id, verdict, subject, proposal) is None:
-            self._add(
-                Decision(
-                    feed_id=feed_id,
-                    verdict=verdict,
-                    subject=subject,
-                    proposal=proposal,
-                    author=person(),
-                )
-            )
-
-    def forget(self, feed_id: int, verdict: str, subject: str, proposal: str) -> None:
-        found = self._find(feed_id, verdict, subject, proposal)
-        if found is not None:
             self.session.delete(found)

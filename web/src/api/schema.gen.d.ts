@@ -1014,6 +1014,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{feed_id}/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** What was accepted together is looked at now, or is to be looked at again. */
+        put: operations["crosswalks_look_at_feeds__int_feed_id__seen_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/lookups": {
         parameters: {
             query?: never;
@@ -3236,7 +3253,8 @@ export interface components {
         };
         /**
          * FieldState
-         * @description One store field on the bench. Counts are over ``BenchState.sample_rows`` rows.
+         * @description One store field on the bench. Counts are over ``BenchState.sample_rows`` rows; ``accepted``
+         *     says that its fill was taken together with others, and nobody has looked at it since.
          */
         FieldState: {
             field: components["schemas"]["StoreField"];
@@ -3252,6 +3270,11 @@ export interface components {
             questions: number;
             /** Refused */
             refused: number;
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
             /**
              * Error
              * @default
@@ -4187,12 +4210,18 @@ export interface components {
         };
         /**
          * DraftEdit
-         * @description The whole crosswalk after an edit, and the revision it was made on.
+         * @description The whole crosswalk after an edit, and the revision it was made on. ``accepted`` are the
+         *     fields whose suggestions were taken together.
          */
         DraftEdit: {
             crosswalk: components["schemas"]["Crosswalk"];
             /** Revision */
             revision: number;
+            /**
+             * Accepted
+             * @default []
+             */
+            accepted?: string[];
         };
         /** AcceptEdit */
         AcceptEdit: {
@@ -4336,7 +4365,8 @@ export interface components {
         };
         /**
          * WordRow
-         * @description One arriving word. ``word`` is the store's, null while nobody has decided.
+         * @description One arriving word. ``word`` is the store's, null while nobody has decided; ``accepted`` says
+         *     that it was taken together with other suggestions, and nobody has looked at it since.
          */
         WordRow: {
             /** Arriving */
@@ -4347,10 +4377,16 @@ export interface components {
             word: string | null;
             /** Proposals */
             proposals: components["schemas"]["Proposal"][];
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
         };
         /**
          * WordEdit
-         * @description Store words by arriving word; null takes a decision back.
+         * @description Store words by arriving word; null takes a decision back. ``accepted`` says that these are
+         *     suggestions taken together, which nobody has looked at one by one.
          */
         WordEdit: {
             /** Table */
@@ -4359,6 +4395,11 @@ export interface components {
             words: {
                 [key: string]: string | null;
             };
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
         };
         /** OtherwiseEdit */
         OtherwiseEdit: {
@@ -4422,7 +4463,8 @@ export interface components {
         /**
          * PlaceRow
          * @description One branch or leaf of the arriving tree. ``count`` includes everything below it;
-         *     ``place`` is the store category that holds, decided here or by a branch above (``by``).
+         *     ``place`` is the store category that holds, decided here or by a branch above (``by``);
+         *     ``accepted`` is that of a word.
          */
         PlaceRow: {
             /** Path */
@@ -4441,11 +4483,17 @@ export interface components {
             by: string | null;
             /** Proposals */
             proposals: components["schemas"]["Proposal"][];
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
         };
         /**
          * PlaceEdit
          * @description Store paths by arriving path; null takes a placement back, "" means not sold. ``fallback``
-         *     is where all goes that no placement covers ("" asks); null leaves it as it is.
+         *     is where all goes that no placement covers ("" asks); null leaves it as it is. ``accepted`` is
+         *     that of words.
          */
         PlaceEdit: {
             /** Table */
@@ -4467,6 +4515,11 @@ export interface components {
              * @default null
              */
             separator?: string | null;
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
         };
         /** FeedName */
         FeedName: {
@@ -5180,6 +5233,22 @@ export interface components {
              * @default
              */
             proposal?: string;
+            /**
+             * Back
+             * @default false
+             */
+            back?: boolean;
+        };
+        /**
+         * Seen
+         * @description What was accepted together and a person has looked at now: proposals by subject. ``back``
+         *     marks them again.
+         */
+        Seen: {
+            /** Seen */
+            seen: {
+                [key: string]: string;
+            };
             /**
              * Back
              * @default false
@@ -8871,6 +8940,59 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Verdicts"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    crosswalks_look_at_feeds__int_feed_id__seen_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Seen"];
             };
         };
         responses: {

@@ -4,7 +4,7 @@ cells, and the columns beside it."""
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from nomotax.core.crosswalk.plain import plain
@@ -42,7 +42,8 @@ class KeyFacts:
 @dataclass(frozen=True)
 class Evidence:
     """What is known where a fill is made. ``among`` are the delivery's columns, in order;
-    ``own_export`` says that the file is what this store wrote."""
+    ``own_export`` says that the file is what this store wrote; ``says_yes`` tells what a word
+    means where only yes or no can be meant, None where it knows neither."""
 
     supplier: str
     among: Sequence[ColumnProfile] = ()
@@ -51,6 +52,7 @@ class Evidence:
     keys: Mapping[str, KeyFacts] = field(default_factory=dict)
     categories: frozenset[str] = frozenset()
     own_export: bool = False
+    says_yes: Callable[[str], bool | None] = lambda word: None
 
 
 def words_of(column: ColumnProfile) -> list[str]:

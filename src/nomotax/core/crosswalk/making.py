@@ -234,7 +234,12 @@ def _first(column: ColumnProfile) -> str:
 
 
 def _yes_no(field: StoreField, column: ColumnProfile, evidence: Evidence) -> Made:
-    return [YesNo(yes=_YES, no=_NO)], []
+    """Words of other languages that stand in the column are listed beside the usual ones."""
+    known = {*_YES, *_NO}
+    others = [w for w in dict.fromkeys(map(str.lower, words_of(column))) if w not in known]
+    yes = tuple(w for w in others if evidence.says_yes(w) is True)
+    no = tuple(w for w in others if evidence.says_yes(w) is False)
+    return [YesNo(yes=(*_YES, *yes), no=(*_NO, *no))], []
 
 
 def _choice(field: StoreField, column: ColumnProfile, evidence: Evidence) -> Made:
