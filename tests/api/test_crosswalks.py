@@ -124,15 +124,45 @@ def test_tables_go_out_and_come_in_as_csv_with_their_history(mapped):
         form = {"file": (io.BytesIO(text.encode()), "w.csv"), "name": "Quarrow Pigments colour"}
         return mapped.post(path, data=form, headers=INES)
 
-    assert put("arriving,store\nT,Turquoise\nw,Black\n").json == {"entries": 2}
-    wrong = put("T,Turquoise\nonly one\n")
-    assert wrong.status_code == 422 and wrong.json["where"] == "line 2"
+    before = {"T": None, "w": None}
+    taken = put("arriving,store\nT,Turquoise\nw,Black\n").json
+    assert taken == {"entries": 2, "before": before}
+    wrong = put("arriving,store\nT,Turquoise\n,Black\n")
+    assert wrong.status_code == 422 and wrong.json["where"] == "line 3"
     history = get(mapped, "/stores/1/lookups/history?kind=value_table&name=Quarrow Pigments colour")
     assert history["changes"][0]["author"] == "Inès" and "+2" in history["changes"][0]["said"]
     assert history["doubled"] == [["W", "w"]]
     patch = {"name": "Quarrow Pigments colour", "match": "exact"}
     send(mapped, "put", "/stores/1/value-tables", patch)
     assert get(mapped, "/feeds/1/values")["tables"][0]["match"] == "exact"
+
+
+def test_placements_go_out_and_come_in_as_csv_or_not_at_all(mapped):
+    path = "/api/v1/stores/1/category-tables.csv"
+    (view, *_) = get(mapped, "/feeds/1/categories")["views"]
+    name = view["table"]
+    kept = mapped.get(f"{path}?name={name}").data.decode("utf-8-sig")
+    assert kept.splitlines()[0] == "arriving,store" and len(kept.splitlines()) > 3
+
+    def put(text):
+        form = {"file": (io.BytesIO(text.encode()), "p.csv"), "name": name}
+        return mapped.post(path, data=form)
+
+    def placed():
+        (view, *_) = get(mapped, "/feeds/1/categories")["views"]
+        return {p["path"]: p["place"] for p in view["arriving"]}
+
+    before = placed()
+    one, other = [p for p in before if before[p]][:2]
+    wrong = put(f"store;arriving\nPainting > Oil;{one}\nPainting > Oyl;{other}\n")
+    assert (wrong.status_code, wrong.json["where"]) == (422, "line 3") and placed() == before
+    taken = put(f"store;arriving\nPainting>Oil;{one}\n;{other}\n").json
+    assert taken["entries"] == 2 and set(taken["before"]) == {one, other}
+    assert (placed()[one], placed()[other]) == ("Painting > Oil", "")
+    places = {"table": name, "places": taken["before"]}
+    send(mapped, "put", "/feeds/1/categories", places)
+    assert placed() == before
+    assert mapped.get(f"{path}?name=none").status_code == 404
 
 
 @pytest.fixture

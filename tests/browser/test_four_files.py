@@ -12,6 +12,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from nomotax.core.schema.table_schema import to_descriptor
 from tests.api.test_four_files import POLISH, SCHEMA, XML, workbook
+from tests.browser.taking import take_the_sure_columns
 
 pytestmark = pytest.mark.browser
 
@@ -49,8 +50,8 @@ class Hands:
         return self.page.get_by_role("article").filter(has=self.page.get_by_label(label))
 
     def accept(self, sure: int) -> None:
-        self.press(f"^Accept {sure}")
-        expect(self.page.get_by_text("Accepted the sure suggestions")).to_be_visible()
+        self.actions += 2
+        take_the_sure_columns(self.page, sure)
 
     def drop(self, name: str, data: bytes) -> None:
         """On the place itself, before anybody has said whose file it is."""

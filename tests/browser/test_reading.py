@@ -37,7 +37,7 @@ def to_the_bench(page: Page, column: str) -> None:
     place(page, "Bench")
     arriving = page.get_by_role("grid", name="What arrives")
     expect(arriving.get_by_role("columnheader", name=re.compile(f"^{column}"))).to_be_visible()
-    expect(page.get_by_role("button", name=re.compile(r"^Accept \d+"))).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile(r"^Look at \d+$"))).to_be_visible()
 
 
 def a_workbook_with_titles(page: Page) -> None:

@@ -9,6 +9,7 @@ from playwright.sync_api import Page, expect
 
 from nomotax.demo.load import DATA
 from nomotax.demo.store import STORE_COLOURS
+from tests.browser.taking import take_the_sure_columns
 
 pytestmark = pytest.mark.browser
 
@@ -34,8 +35,13 @@ def read_another_way_and_back(page: Page) -> None:
 def fill_the_fields(page: Page) -> None:
     """Accept what is sure; write a constant; add a step and see its effect on the row in hand."""
     place(page, "Bench")
-    page.get_by_role("button", name=re.compile("^Accept 2")).click()
+    take_the_sure_columns(page)
     expect(page.get_by_placeholder(re.compile("26 of 39 fields"))).to_be_visible()
+    # Opened, a field is looked at; the others stay marked.
+    marks = page.get_by_role("img", name=re.compile("nobody has looked at it"))
+    expect(marks).to_have_count(26)
+    page.get_by_role("option", name=re.compile("^Cost")).click()
+    expect(marks).to_have_count(25)
     # What prefixes or prices by itself is not among the sure ones: each is looked at.
     for field, column in [("SKU", "ArtNo"), ("Price", "Cost EUR")]:
         page.get_by_role("option", name=re.compile(rf"^{field} \*")).click()

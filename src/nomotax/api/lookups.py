@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from nomotax.api.answers import RESPONSES, Done, StorePath, answer, attachment
 from nomotax.core.crosswalk.model import Chain
 from nomotax.flows import lookups
-from nomotax.flows.lookups import LookupHistory, LookupList, TablePatch
+from nomotax.flows.lookups import LookupHistory, LookupList, TablePatch, Taken
 
 api = APIBlueprint(
     "lookups", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="lookups")],
@@ -29,10 +29,6 @@ class TableQuery(BaseModel):
 class TableFile(BaseModel):
     file: FileStorage
     name: str
-
-
-class Taken(BaseModel):
-    entries: int
 
 
 @api.get("/stores/<int:store_id>/lookups", responses={200: LookupList})
@@ -64,12 +60,24 @@ def patch_table(path: StorePath, body: TablePatch) -> Response:
 @api.get("/stores/<int:store_id>/value-tables.csv")
 def export_table(path: StorePath, query: TableQuery) -> Response:
     """A value table as CSV: arriving, store."""
-    data = lookups.table_csv(path.store_id, query.name)
+    data = lookups.words_csv(path.store_id, query.name)
     return attachment(data, f"{query.name}.csv", "text/csv; charset=utf-8")
 
 
 @api.post("/stores/<int:store_id>/value-tables.csv", responses={200: Taken})
 def import_table(path: StorePath, form: TableFile) -> Response:
     """Take words from a CSV file of two columns: arriving, store."""
-    count = lookups.take_csv(path.store_id, form.name, form.file.stream.read())
-    return answer(Taken(entries=count))
+    return answer(lookups.take_words(path.store_id, form.name, form.file.stream.read()))
+
+
+@api.get("/stores/<int:store_id>/category-tables.csv")
+def export_placements(path: StorePath, query: TableQuery) -> Response:
+    """The placements of a category table as CSV: arriving, store."""
+    data = lookups.places_csv(path.store_id, query.name)
+    return attachment(data, f"{query.name}.csv", "text/csv; charset=utf-8")
+
+
+@api.post("/stores/<int:store_id>/category-tables.csv", responses={200: Taken})
+def import_placements(path: StorePath, form: TableFile) -> Response:
+    """Take placements from a CSV file of two columns: arriving, store."""
+    return answer(lookups.take_places(path.store_id, form.name, form.file.stream.read()))

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from datetime import datetime
 from typing import Literal
 
@@ -11,8 +9,9 @@ from pydantic import BaseModel
 
 from nomotax.core.crosswalk.model import Chain
 from nomotax.core.crosswalk.saved import KINDS, SavedLookup, named_by
-from nomotax.core.errors import NotFound, UnreadableFile
-from nomotax.core.lookups.tables import Otherwise, ValueTable
+from nomotax.core.errors import NotFound
+from nomotax.core.lookups.decided import read_places, read_words, write_decided
+from nomotax.core.lookups.tables import CategoryTable, Otherwise, ValueTable
 from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.pricing.rates import Rate
 from nomotax.flows.rates import rates_address
@@ -126,43 +125,59 @@ def patch_table(store_id: int, patch: TablePatch) -> None:
         repo.save(store_id, _table(repo, store_id, patch.name).model_copy(update=changes))
 
 
-def table_csv(store_id: int, name: str) -> bytes:
-    """A value table as CSV (UTF-8 with a mark, so that spreadsheets read it right)."""
+class Taken(BaseModel):
+    """What came of a file of decisions: how many lines it held, and what stood before for each
+    arriving word or path, null where nothing did."""
+
+    entries: int
+    before: dict[str, str | None]
+
+
+def words_csv(store_id: int, name: str) -> bytes:
+    """The words of a value table as CSV. Raises ``NotFound``."""
     with session() as db:
-        table = _table(LookupsRepository(db), store_id, name)
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["arriving", "store"])
-    writer.writerows(table.entries.items())
-    return out.getvalue().encode("utf-8-sig")
+        return write_decided(_table(LookupsRepository(db), store_id, name).entries)
 
 
-def take_csv(store_id: int, name: str, data: bytes) -> int:
-    """Add the words of a CSV file to a table, in place of those already there; gives how many.
+def take_words(store_id: int, name: str, data: bytes) -> Taken:
+    """Add the words of a CSV file to a table, in place of those already there.
 
     Raises ``UnreadableFile`` naming the line that is no pair, and changes nothing then.
     """
-    try:
-        text = data.decode("utf-8-sig")
-    except UnicodeDecodeError as error:
-        raise UnreadableFile(
-            "The file is not UTF-8.",
-            where=f"byte {error.start + 1}",
-            remedy="Save it as CSV UTF-8.",
-        ) from error
-    rows = [(n, r) for n, r in enumerate(csv.reader(io.StringIO(text, newline="")), 1) if any(r)]
-    if rows and [c.strip().lower() for c in rows[0][1]] == ["arriving", "store"]:
-        rows = rows[1:]
-    wrong = next((n for n, r in rows if len(r) != 2 or not r[0].strip()), None)
-    if wrong is not None:
-        raise UnreadableFile(
-            "This line has not two columns.",
-            where=f"line {wrong}",
-            remedy="Each line holds the arriving word and the store's word.",
-        )
+    words = read_words(data)
     with session() as db:
         repo = LookupsRepository(db)
         table = _table(repo, store_id, name)
-        entries = table.entries | {a.strip(): b.strip() for _, (a, b) in rows}
-        repo.save(store_id, table.model_copy(update={"entries": entries}))
-    return len(rows)
+        repo.save(store_id, table.model_copy(update={"entries": table.entries | words}))
+        before = {word: table.entries.get(word) for word in words}
+    return Taken(entries=len(words), before=before)
+
+
+def places_csv(store_id: int, name: str) -> bytes:
+    """The placements of a category table as CSV. Raises ``NotFound``."""
+    with session() as db:
+        return write_decided(_tree(LookupsRepository(db), store_id, name).placements)
+
+
+def take_places(store_id: int, name: str, data: bytes) -> Taken:
+    """Add the placements of a CSV file to a table, in place of those already there.
+
+    Raises ``UnreadableFile`` naming the line whose category is not there, and changes nothing then.
+    """
+    with session() as db:
+        repo = LookupsRepository(db)
+        table = _tree(repo, store_id, name)
+        placed = read_places(data, Stores(db).tree(store_id))
+        changed = {table.split(path) for path in placed}
+        kept = {p: v for p, v in table.placements.items() if table.split(p) not in changed}
+        repo.save(store_id, table.model_copy(update={"placements": kept | placed}))
+        known = {table.split(path): place for path, place in table.placements.items()}
+        before = {path: known.get(table.split(path)) for path in placed}
+    return Taken(entries=len(placed), before=before)
+
+
+def _tree(repo: LookupsRepository, store_id: int, name: str) -> CategoryTable:
+    found = repo.of_store(store_id).category_tables.get(name)
+    if found is None:
+        raise NotFound(f"There is no category table {name!r}.")
+    return found

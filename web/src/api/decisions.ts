@@ -6,23 +6,38 @@ import { feedKey, freshen } from "./hooks";
 /** Store words by arriving word; null takes an answer back. */
 export type Words = Record<string, string | null>;
 
-/** Keeps store words by arriving word. */
-export const putWords = (feed: number, table: string, words: Words) =>
+/** Keeps store words by arriving word; `accepted` are suggestions that are taken together. */
+export const putWords = (feed: number, table: string, words: Words, accepted = false) =>
   take(
     api.PUT("/api/v1/feeds/{feed_id}/values", {
       params: { path: { feed_id: feed } },
-      body: { table, words },
+      body: { table, words, accepted },
     }),
   );
 
 /** Store categories by arriving path; null takes a placement back, "" means not sold. */
-export const putPlaces = (feed: number, table: string, places: Record<string, string | null>) =>
+export const putPlaces = (feed: number, table: string, places: Words, accepted = false) =>
   take(
     api.PUT("/api/v1/feeds/{feed_id}/categories", {
       params: { path: { feed_id: feed } },
-      body: { table, places },
+      body: { table, places, accepted },
     }),
   );
+
+/** What was taken together and is looked at now, its answer by its subject; or is not, `back`. */
+export const putSeen = (feed: number, seen: Record<string, string>, back = false) =>
+  take(
+    api.PUT("/api/v1/feeds/{feed_id}/seen", {
+      params: { path: { feed_id: feed } },
+      body: { seen, back },
+    }),
+  );
+
+/** Answers, and whether they are suggestions that are taken together. */
+export interface Answers {
+  words: Words;
+  accepted?: boolean;
+}
 
 /**
  * Answers to arriving words. They show at once, so that the next word can be answered while the
@@ -34,15 +49,15 @@ export function useWordsEdit(feed: number, table: string) {
   const queryKey = [...feedKey(feed), "values"];
   return useMutation({
     mutationKey,
-    mutationFn: (words: Words) => putWords(feed, table, words),
-    onMutate: async (words) => {
+    mutationFn: ({ words, accepted }: Answers) => putWords(feed, table, words, accepted),
+    onMutate: async ({ words, accepted = false }) => {
       await queries.cancelQueries({ queryKey });
       queries.setQueriesData<Schemas["ValueTables"]>(
         { queryKey },
         (shown) =>
           shown && {
             ...shown,
-            tables: shown.tables.map((t) => (t.table === table ? answered(t, words) : t)),
+            tables: shown.tables.map((t) => (t.table === table ? answered(t, words, accepted) : t)),
           },
       );
     },
@@ -50,7 +65,7 @@ export function useWordsEdit(feed: number, table: string) {
   });
 }
 
-const answered = (table: Schemas["ValueTableView"], words: Words) => ({
+const answered = (table: Schemas["ValueTableView"], words: Words, accepted: boolean) => ({
   ...table,
-  words: table.words.map((w) => ({ ...w, word: w.arriving in words ? words[w.arriving]! : w.word })),
+  words: table.words.map((w) => (w.arriving in words ? { ...w, word: words[w.arriving]!, accepted } : w)),
 });

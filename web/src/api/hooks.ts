@@ -226,17 +226,26 @@ export const freshen = (queries: QueryClient, feed: number) =>
   ]);
 
 /** A change to anything the bench shows; afterwards everything of the feed is fresh. */
-export function useFeedEdit<A>(feed: number, work: (argument: A) => Promise<unknown>) {
+export function useFeedEdit<A, R>(feed: number, work: (argument: A) => Promise<R>) {
   const queries = useQueryClient();
   return useMutation({ mutationFn: work, onSettled: () => freshen(queries, feed) });
 }
 
-/** Keeps an edit of the crosswalk that was made on a revision of it. */
-export const putDraft = (feed: number, crosswalk: Crosswalk, revision: number, delivery: number) =>
+/**
+ * Keeps an edit of the crosswalk that was made on a revision of it; the suggestions for `accepted`
+ * fields are taken together.
+ */
+export const putDraft = (
+  feed: number,
+  crosswalk: Crosswalk,
+  revision: number,
+  delivery: number,
+  accepted: string[] = [],
+) =>
   take(
     api.PUT("/api/v1/feeds/{feed_id}/draft", {
       params: of(feed, delivery),
-      body: { crosswalk, revision },
+      body: { crosswalk, revision, accepted },
     }),
   );
 

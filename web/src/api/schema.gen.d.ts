@@ -1117,6 +1117,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/category-tables.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The placements of a category table as CSV: arriving, store. */
+        get: operations["lookups_export_placements_stores__int_store_id__category_tables_csv_get"];
+        put?: never;
+        /** Take placements from a CSV file of two columns: arriving, store. */
+        post: operations["lookups_import_placements_stores__int_store_id__category_tables_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/rates": {
         parameters: {
             query?: never;
@@ -5327,10 +5345,18 @@ export interface components {
              */
             word?: string | null;
         };
-        /** Taken */
+        /**
+         * Taken
+         * @description What came of a file of decisions: how many lines it held, and what stood before for each
+         *     arriving word or path, null where nothing did.
+         */
         Taken: {
             /** Entries */
             entries: number;
+            /** Before */
+            before: {
+                [key: string]: string | null;
+            };
         };
         /** TableFile */
         TableFile: {
@@ -9284,6 +9310,101 @@ export interface operations {
         };
     };
     lookups_import_table_stores__int_store_id__value_tables_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["TableFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Taken"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookups_export_placements_stores__int_store_id__category_tables_csv_get: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookups_import_placements_stores__int_store_id__category_tables_csv_post: {
         parameters: {
             query?: never;
             header?: never;

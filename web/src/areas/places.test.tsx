@@ -82,6 +82,7 @@ describe("open questions", () => {
     expect(fake.calls("PUT /api/v1/feeds/1/values")[0]?.body).toEqual({
       table: "Quarrow colour",
       words: { T: "Turquoise" },
+      accepted: false,
     });
     await userEvent.click(screen.getByRole("button", { name: "Undo" }));
     await waitFor(() => expect(word).toBeNull());

@@ -114,9 +114,44 @@ describe("categories", () => {
     expect(fake.calls("PUT /api/v1/feeds/1/categories")[1]?.body).toEqual({
       table: "Quarrow categories",
       places: { Paint: "Painting", "Paint/Wax": "Painting" },
+      accepted: false,
     });
     await userEvent.click(screen.getByRole("button", { name: "Undo" }));
     expect(await screen.findByText("2 products are not placed")).toBeInTheDocument();
+  });
+
+  it("go out and come in as a file, which can be taken back", async () => {
+    const fake = start().on("POST /api/v1/stores/1/category-tables.csv", () => ({
+      entries: 1,
+      before: { "Paint/Wax": null },
+    }));
+    inFeed(<Categories />);
+    await userEvent.click(await screen.findByRole("button", { name: "Table" }));
+    const out = screen.getByRole("menuitem", { name: "Export its placements as CSV" });
+    expect(out).toHaveAttribute("href", "/api/v1/stores/1/category-tables.csv?name=Quarrow%20categories");
+    await userEvent.keyboard("{Escape}");
+    const file = new File(["arriving,store\nPaint/Wax,Painting\n"], "places.csv", { type: "text/csv" });
+    await userEvent.upload(screen.getByLabelText("Placements as CSV"), file);
+    expect(await screen.findByText("Took 1 placement from places.csv")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "Undo" }));
+    await waitFor(() =>
+      expect(fake.calls("PUT /api/v1/feeds/1/categories").at(-1)?.body).toEqual({
+        table: "Quarrow categories",
+        places: { "Paint/Wax": null },
+        accepted: false,
+      }),
+    );
+  });
+
+  it("say how far the background is, and show what it found", async () => {
+    const looking = [{ done: 20, total: 80 }, null];
+    start().on("GET /api/v1/feeds/1/categories", () => {
+      const [first] = view().views;
+      return { views: [{ ...first, looking: looking.shift() ?? null }] };
+    });
+    inFeed(<Categories />);
+    expect(await screen.findByText("20 of 80 names compared")).toBeInTheDocument();
+    await waitFor(() => expect(screen.queryByText(/names compared/)).toBeNull(), { timeout: 4000 });
   });
 
   it("can be said not to be sold, and only open ones shown", async () => {
@@ -133,8 +168,10 @@ describe("categories", () => {
 
 describe("values", () => {
   const words: Record<string, string | null> = {};
+  const marked = new Set<string>();
   const start = () => {
     for (const key of Object.keys(words)) delete words[key];
+    marked.clear();
     const rows = () =>
       [
         ["R", 9, "Red"],
@@ -144,6 +181,7 @@ describe("values", () => {
         arriving,
         count,
         word: words[arriving as string] ?? null,
+        accepted: marked.has(arriving as string),
         proposals:
           proposal && !words[arriving as string]
             ? [{ place: proposal, score: 75, sure: true, reason: "only this begins so" }]
@@ -163,10 +201,46 @@ describe("values", () => {
         ],
       }))
       .on("PUT /api/v1/feeds/1/values", ({ body }) => {
-        Object.assign(words, (body as { words: typeof words }).words);
+        const sent = body as { words: typeof words; accepted: boolean };
+        Object.assign(words, sent.words);
+        for (const word of Object.keys(sent.words)) {
+          if (sent.accepted) marked.add(word);
+          else marked.delete(word);
+        }
+        return { done: true };
+      })
+      .on("PUT /api/v1/feeds/1/seen", ({ body }) => {
+        const { seen, back } = body as { seen: Record<string, string>; back: boolean };
+        for (const subject of Object.keys(seen)) {
+          const word = subject.replace("value:Quarrow colour:", "");
+          if (back) marked.add(word);
+          else marked.delete(word);
+        }
         return { done: true };
       });
   };
+
+  it("that were taken together are marked until somebody says to have looked at them", async () => {
+    start();
+    inFeed(<Values />);
+    expect(await screen.findByRole("listitem", { name: "K" })).toBeInTheDocument();
+    expect(screen.queryByRole("button", { name: /to look at/ })).toBeNull();
+    await takeTogether();
+    await userEvent.click(await screen.findByRole("button", { name: "Show 1 to look at" }));
+    expect(screen.queryByRole("listitem", { name: "K" })).toBeNull();
+    const red = within(screen.getByRole("listitem", { name: "R" }));
+    expect(red.getByRole("img", { name: /nobody has looked at it/ })).toBeInTheDocument();
+    await userEvent.click(red.getByRole("button", { name: "Looked at" }));
+    await waitFor(() => expect(marked.size).toBe(0));
+    await userEvent.click(screen.getByRole("button", { name: "Undo" }));
+    await waitFor(() => expect([...marked]).toEqual(["R"]));
+    await userEvent.click(await screen.findByRole("button", { name: "All looked at" }));
+    await waitFor(() => expect(marked.size).toBe(0));
+    await userEvent.click(screen.getByRole("button", { name: "Show all" }));
+    expect(await screen.findByRole("listitem", { name: "K" })).toBeInTheDocument();
+    const kept = within(screen.getByRole("listitem", { name: "R" }));
+    expect(kept.getByRole("img", { name: "decided" })).toBeInTheDocument();
+  });
 
   it("are answered by suggestion, one by one, and many at once", async () => {
     start();
@@ -196,7 +270,7 @@ describe("values", () => {
     inFeed(<Values />);
     await takeTogether();
     const red = () => within(screen.getByRole("listitem", { name: "R" }));
-    await waitFor(() => expect(red().getByRole("img", { name: "decided" })).toBeInTheDocument());
+    await waitFor(() => expect(red().getByRole("img", { name: /taken as suggested/ })).toBeInTheDocument());
     const blue = screen.getByRole("listitem", { name: "B" });
     await userEvent.type(within(blue).getByRole("combobox"), "Blu");
     expect(within(blue).getByRole("combobox")).toHaveValue("Blu");
@@ -286,6 +360,7 @@ describe("a question", () => {
     expect(fake.calls("PUT /api/v1/feeds/1/values")[0]?.body).toEqual({
       table: "Brands",
       words: { R: "Ridge" },
+      accepted: false,
     });
   });
 

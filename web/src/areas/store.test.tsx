@@ -276,6 +276,29 @@ describe("an opened field", () => {
     );
   };
 
+  it("is looked at when it was taken together with others", async () => {
+    const fill = { parts: [{ column: "Cost" }], steps: [{ do: "number" as const }] };
+    const fake = server()
+      .on("GET /api/v1/feeds/1/fields/price", () => detail(fill as Fill))
+      .on("PUT /api/v1/feeds/1/seen", () => ({ done: true }));
+    const taken = state("price", { source: "Cost", columns: ["Cost"], accepted: true }, { kind: "money" });
+    draw(
+      <FillPanel
+        bench={bench({ fields: [taken], columns: [column("Cost")] })}
+        delivery={7}
+        name="price"
+        row={3}
+        edits={{} as Edits}
+        onClose={vi.fn()}
+      />,
+    );
+    await waitFor(() =>
+      expect(fake.calls("PUT /api/v1/feeds/1/seen").map((s) => s.body)).toEqual([
+        { seen: { "field:price": "Cost" }, back: false },
+      ]),
+    );
+  });
+
   it("that nothing fills offers suggestions with their reasons", async () => {
     const setFill = vi.fn().mockResolvedValue(undefined);
     open(null, { setFill });

@@ -1,7 +1,7 @@
 import { render, screen, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { describe, expect, it, vi } from "vitest";
-import { AcceptList } from "./AcceptList";
+import { AcceptList, answersOf, type Proposed } from "./AcceptList";
 
 const proposed = [
   {
@@ -33,7 +33,9 @@ describe("suggestions accepted together", () => {
     await userEvent.click(list.getByRole("checkbox", { name: "Blau → Blue" }));
     await userEvent.click(list.getByRole("checkbox", { name: "Anthrazit → Grey" }));
     await userEvent.click(list.getByRole("button", { name: "Accept 2" }));
-    expect(accept).toHaveBeenCalledWith({ Rot: "Red", Anthrazit: "Grey" });
+    expect(accept.mock.calls.map(([chosen]) => answersOf(chosen as Proposed[]))).toEqual([
+      { Rot: "Red", Anthrazit: "Grey" },
+    ]);
   });
 
   it("are none where nobody wants them, and where there is nothing to suggest", async () => {

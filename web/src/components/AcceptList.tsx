@@ -1,4 +1,4 @@
-/** Suggested words or places accepted together, after a look at what they are. */
+/** Suggested columns, words or places accepted together, after a look at what they are. */
 import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
 import DialogActions from "@mui/material/DialogActions";
@@ -11,25 +11,40 @@ import { Ticks } from "./Ticks";
 import { count } from "./words";
 
 /** What is asked about, and its likeliest answer. */
-interface Proposed {
+export interface Proposed {
   asked: string;
   proposal: Schemas["Proposal"];
 }
 
-interface AcceptListProps {
-  proposed: Proposed[];
+interface AcceptListProps<T extends Proposed> {
+  proposed: T[];
   /** What the list holds. */
   label: string;
-  onAccept: (answers: Record<string, string>) => void;
+  /** How the button that opens it says how many there are. */
+  opens?: (count: number) => string;
+  /** How a line says what is proposed. */
+  says?: (one: T) => string;
+  onAccept: (chosen: T[]) => void;
 }
 
-const says = ({ asked, proposal }: Proposed) => `${asked} → ${proposal.place}`;
+const goesTo = ({ asked, proposal }: Proposed) => `${asked} → ${proposal.place}`;
+const lookAt = (n: number) => `Look at ${count(n, "suggestion", "suggestions")}`;
+
+/** Answers by what was asked. */
+export const answersOf = (chosen: Proposed[]): Record<string, string> =>
+  Object.fromEntries(chosen.map((p) => [p.asked, p.proposal.place]));
 
 const reasonOf = ({ sure, score, reason }: Schemas["Proposal"]) =>
   [sure ? "sure" : `right ${score} times in 100`, reason].filter(Boolean).join("; ");
 
 /** A button that opens the list of suggestions: the sure ones ticked, the others to be ticked. */
-export function AcceptList({ proposed, label, onAccept }: AcceptListProps) {
+export function AcceptList<T extends Proposed>({
+  proposed,
+  label,
+  opens = lookAt,
+  says = goesTo,
+  onAccept,
+}: AcceptListProps<T>) {
   const [picked, setPicked] = useState<ReadonlySet<string>>();
   if (!proposed.length) return null;
   const sure = proposed.filter((p) => p.proposal.sure);
@@ -39,8 +54,12 @@ export function AcceptList({ proposed, label, onAccept }: AcceptListProps) {
   const close = () => setPicked(undefined);
   return (
     <>
-      <Button variant="contained" onClick={() => setPicked(new Set(sure.map(says)))}>
-        Look at {count(proposed.length, "suggestion", "suggestions")}
+      <Button
+        variant="contained"
+        sx={{ whiteSpace: "nowrap" }}
+        onClick={() => setPicked(new Set(sure.map(says)))}
+      >
+        {opens(proposed.length)}
       </Button>
       <Dialog open={picked !== undefined} onClose={close} fullWidth maxWidth="sm" aria-label={label}>
         <DialogTitle>{label}</DialogTitle>
@@ -67,7 +86,7 @@ export function AcceptList({ proposed, label, onAccept }: AcceptListProps) {
             disabled={!chosen.length}
             onClick={() => {
               close();
-              onAccept(Object.fromEntries(chosen.map((p) => [p.asked, p.proposal.place])));
+              onAccept(chosen);
             }}
           >
             Accept {chosen.length}

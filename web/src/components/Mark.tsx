@@ -1,12 +1,13 @@
 /** The state of a value, with the same sign everywhere: a shape and a tone, never tone alone. */
 import Tooltip from "@mui/material/Tooltip";
 
-export type ValueState = "arrived" | "computed" | "changed" | "question" | "refused" | "left";
+export type ValueState = "arrived" | "computed" | "changed" | "accepted" | "question" | "refused" | "left";
 
 const SIGNS: Record<ValueState, { sign: string; says: string }> = {
   arrived: { sign: "◦", says: "as it arrived" },
   computed: { sign: "•", says: "worked out by the crosswalk" },
   changed: { sign: "Δ", says: "differs from the catalog" },
+  accepted: { sign: "◇", says: "taken as suggested; nobody has looked at it yet" },
   question: { sign: "?", says: "waits for an answer" },
   refused: { sign: "✕", says: "refused" },
   left: { sign: "–", says: "left out" },

@@ -56,7 +56,8 @@ export class FakeServer {
     return http[method.toLowerCase() as Method](`*${path}`, async ({ request }) => {
       const url = new URL(request.url);
       const text = await request.text();
-      const body = text ? (JSON.parse(text) as unknown) : undefined;
+      const isJson = request.headers.get("Content-Type")?.includes("json");
+      const body = text ? ((isJson ? JSON.parse(text) : text) as unknown) : undefined;
       const sent = { method: request.method, path: url.pathname, query: url.searchParams, body };
       this.sent.push(sent);
       return answered(await answer(sent));

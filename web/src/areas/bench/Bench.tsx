@@ -70,7 +70,7 @@ function Ready({ bench, delivery }: { bench: BenchState; delivery: number }) {
         chosen={field}
         handValue={(name) => row?.results[inHand.fields.indexOf(name)]}
         onChoose={openField}
-        onAcceptAll={() => void edits.acceptAll()}
+        onAccept={(suggestions) => void edits.fillAll(suggestions)}
         onPurpose={(only) => void edits.onlyCompletes(only)}
       />
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>

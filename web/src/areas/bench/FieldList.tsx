@@ -1,12 +1,12 @@
 /** The store's fields: how each is filled, what the row in hand gets, and what is wrong. */
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import Select from "@mui/material/Select";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { BenchState, FieldState, Suggestion } from "../../api/hooks";
+import { AcceptList } from "../../components/AcceptList";
 import { Mark, type ValueState } from "../../components/Mark";
 
 interface FieldListProps {
@@ -14,19 +14,24 @@ interface FieldListProps {
   chosen: string | null;
   handValue: (field: string) => string | null | undefined;
   onChoose: (field: string) => void;
-  onAcceptAll: () => void;
+  onAccept: (suggestions: Suggestion[]) => void;
   onPurpose: (onlyCompletes: boolean) => void;
 }
 
 /** The store's fields: how each is filled, how far, and what is wrong. */
-export function FieldList({ bench, chosen, handValue, onChoose, onAcceptAll, onPurpose }: FieldListProps) {
+export function FieldList({ bench, chosen, handValue, onChoose, onAccept, onPurpose }: FieldListProps) {
   const [filter, setFilter] = useState("");
-  const sure = bench.suggestions.filter((s) => s.sure).length;
   const filled = bench.fields.filter((f) => f.source).length;
   const usable = bench.fields.filter((f) => !f.field.spare || f.source);
   const shown = usable.filter((f) =>
     `${f.field.title} ${f.field.name} ${f.source}`.toLowerCase().includes(filter.toLowerCase()),
   );
+  const titles = new Map(bench.fields.map((f) => [f.field.name, f.field.title || f.field.name]));
+  const proposed = bench.suggestions.map((suggestion) => ({
+    asked: titles.get(suggestion.field) ?? suggestion.field,
+    proposal: { ...suggestion, place: suggestion.column, reason: suggestion.reasons.join("; ") },
+    suggestion,
+  }));
   const suggested = new Map(bench.suggestions.map((s) => [s.field, s]));
   return (
     <Box
@@ -48,13 +53,15 @@ export function FieldList({ bench, chosen, handValue, onChoose, onAcceptAll, onP
           slotProps={{ htmlInput: { "aria-label": "Find a field" } }}
           fullWidth
         />
-        {sure > 0 && (
-          <Button variant="contained" sx={{ whiteSpace: "nowrap" }} onClick={onAcceptAll}>
-            Accept {sure}
-          </Button>
-        )}
+        <AcceptList
+          proposed={proposed}
+          label="Suggested columns"
+          opens={(n) => `Look at ${n}`}
+          says={({ asked, proposal }) => `${asked} from '${proposal.place}'`}
+          onAccept={(chosen) => onAccept(chosen.map((p) => p.suggestion))}
+        />
       </Box>
-      {sure > 0 && (
+      {proposed.length > 0 && (
         <Typography variant="caption" color="textSecondary" sx={{ px: 1.25, pb: 0.75 }}>
           Dashed rows are suggestions, not filled yet. Choose one to see why.
         </Typography>
@@ -193,6 +200,7 @@ function FieldMark({ state }: { state: FieldState }) {
   ];
   return (
     <>
+      {state.accepted && <Mark state="accepted" />}
       {marks
         .filter(([, n]) => n > 0)
         .map(([kind, n]) => (

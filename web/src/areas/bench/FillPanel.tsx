@@ -5,7 +5,9 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
+import { useEffect } from "react";
 import type { Schemas } from "../../api/client";
+import { putSeen } from "../../api/decisions";
 import {
   putVerdict,
   useFeedEdit,
@@ -36,6 +38,18 @@ interface FillPanelProps {
   onClose: () => void;
 }
 
+/** A fill that was taken together with others is looked at when its panel is open. */
+function useSeen(bench: BenchState, name: string) {
+  const { mutate } = useFeedEdit(bench.feed_id, (seen: Record<string, string>) =>
+    putSeen(bench.feed_id, seen),
+  );
+  const state = bench.fields.find((f) => f.field.name === name);
+  const column = state?.accepted ? state.columns[0] : undefined;
+  useEffect(() => {
+    if (column !== undefined) mutate({ [`field:${name}`]: column });
+  }, [column, name, mutate]);
+}
+
 const EMPTY: Fill = { parts: [], steps: [], when_empty: "leave", on_problem: "reject" };
 
 /** The fill of one field, with what each step does to the row in hand. */
@@ -43,6 +57,7 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
   const undo = useUndo();
   const verdict = useFeedEdit(bench.feed_id, (body: Schemas["Verdicts"]) => putVerdict(bench.feed_id, body));
   const detail = useField(bench.feed_id, name, row, delivery);
+  useSeen(bench, name);
   const field = bench.fields.find((f) => f.field.name === name)?.field;
   if (!field) return null;
   const label = field.title || field.name;

@@ -30,7 +30,7 @@ describe("the list of fields", () => {
         chosen="sku"
         handValue={(f) => (f === "sku" ? "QP-1" : null)}
         onChoose={chosen}
-        onAcceptAll={accept}
+        onAccept={accept}
         onPurpose={() => undefined}
       />,
     );
@@ -41,8 +41,11 @@ describe("the list of fields", () => {
     expect(screen.getAllByRole("option")).toHaveLength(2);
     await userEvent.click(screen.getByRole("option", { name: /Name/ }));
     expect(chosen).toHaveBeenCalledWith("name");
-    await userEvent.click(screen.getByRole("button", { name: "Accept 1" }));
-    expect(accept).toHaveBeenCalled();
+    await userEvent.click(screen.getByRole("button", { name: "Look at 1" }));
+    const list = within(screen.getByRole("dialog", { name: "Suggested columns" }));
+    expect(list.getByRole("checkbox", { name: /from '/ })).toBeChecked();
+    await userEvent.click(list.getByRole("button", { name: "Accept 1" }));
+    expect(accept).toHaveBeenCalledWith(bench({ fields }).suggestions);
     await userEvent.type(screen.getByLabelText("Find a field"), "art");
     expect(screen.getAllByRole("option")).toHaveLength(1);
   });

@@ -2,7 +2,6 @@
  *  before has left, and each can be taken back. */
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
-import { api, take } from "../../api/client";
 import {
   feedKey,
   makeFill,
@@ -30,7 +29,6 @@ export interface Edits {
   parkAll: (columns: string[]) => Promise<void>;
   /** Takes many suggestions together. */
   fillAll: (suggestions: Suggestion[]) => Promise<void>;
-  acceptAll: () => Promise<void>;
   /** Whether the feed brings products, or only completes those in the catalog. */
   onlyCompletes: (only: boolean) => Promise<void>;
 }
@@ -122,25 +120,15 @@ export function useEdits(bench: BenchState): Edits {
       parkAll: (columns) =>
         save((crosswalk, now) => parkedAll(crosswalk, now, columns), `Parked ${columns.length} columns`),
       fillAll: (suggestions) =>
-        save((crosswalk) => {
+        send((now) => {
           const fills = Object.fromEntries(suggestions.map((s) => [s.field, s.fill]));
-          return { ...crosswalk, fills: { ...crosswalk.fills, ...fills } };
+          const crosswalk = { ...now.crosswalk, fills: { ...now.crosswalk.fills, ...fills } };
+          return putDraft(feed, crosswalk, now.revision, now.delivery_id, Object.keys(fills));
         }, `Took ${suggestions.length} suggestions`),
       onlyCompletes: (only) =>
         save(
           (crosswalk) => ({ ...crosswalk, only_completes: only }),
           only ? "The feed only completes products" : "The feed brings products",
-        ),
-      acceptAll: () =>
-        send(
-          () =>
-            take(
-              api.POST("/api/v1/feeds/{feed_id}/suggestions/accept", {
-                params: { path: { feed_id: feed }, query: { delivery_id: bench.delivery_id } },
-                body: {},
-              }),
-            ),
-          "Accepted the sure suggestions",
         ),
     };
   }, [bench, queries, undo]);

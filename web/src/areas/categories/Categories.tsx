@@ -3,6 +3,7 @@ import Autocomplete, { createFilterOptions } from "@mui/material/Autocomplete";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
+import Menu from "@mui/material/Menu";
 import MenuItem from "@mui/material/MenuItem";
 import Tab from "@mui/material/Tab";
 import Tabs from "@mui/material/Tabs";
@@ -12,15 +13,17 @@ import CircularProgress from "@mui/material/CircularProgress";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { putPlaces } from "../../api/decisions";
+import { putPlaces, type Answers, type Words } from "../../api/decisions";
 import { putFallback, putSeparator, useCategories, useFeedEdit } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
-import { AcceptList } from "../../components/AcceptList";
+import { AcceptList, answersOf, type Proposed } from "../../components/AcceptList";
+import { useDecisionFiles } from "../../components/DecisionFiles";
 import { PickAll } from "../../components/PickAll";
 import { Rows } from "../../components/Rows";
 import { SearchField } from "../../components/SearchField";
 import { Nothing, Waiting } from "../../components/states";
 import { suggestedFirst } from "../../components/suggested";
+import { ToLookAt, useLookAt } from "../../components/ToLookAt";
 import { count } from "../../components/words";
 import { useFeed } from "../../shell/feed";
 import { useUndo } from "../../shell/undo";
@@ -80,29 +83,40 @@ function Ready({ feed, view }: { feed: number; view: View }) {
   const [picked, setPicked] = useState<Set<string>>(new Set());
   const [openOnly, setOpenOnly] = useState(false);
   const [search, setSearch] = useState("");
-  const edit = useFeedEdit(feed, (places: Record<string, string | null>) =>
-    putPlaces(feed, view.table, places),
+  const [unseenOnly, setUnseenOnly] = useState(false);
+  const lookAt = useLookAt(feed);
+  const edit = useFeedEdit(feed, ({ words, accepted }: Answers) =>
+    putPlaces(feed, view.table, words, accepted),
   );
   const own = new Map(view.arriving.map((p) => [p.path, p.by === p.path ? p.place : null]));
-  const place: Placing = (places, label) => {
+  const set = (places: Words, label: string, accepted = false) => {
     const before = Object.fromEntries(Object.keys(places).map((p) => [p, own.get(p) ?? null]));
-    edit.mutate(places, {
-      onSuccess: () => {
-        // What was picked in the meantime stays picked.
-        setPicked((now) => new Set([...now].filter((p) => !(p in places))));
-        undo.did(label, () => edit.mutateAsync(before));
+    edit.mutate(
+      { words: places, accepted },
+      {
+        onSuccess: () => {
+          // What was picked in the meantime stays picked.
+          setPicked((now) => new Set([...now].filter((p) => !(p in places))));
+          undo.did(label, () => edit.mutateAsync({ words: before }));
+        },
+        onError: undo.failed,
       },
-      onError: undo.failed,
-    });
+    );
   };
+  const place: Placing = (places, label) => set(places, label);
   const proposed = view.arriving.flatMap((p) =>
     p.place === null && p.own > 0 && p.proposals[0] ? [{ asked: p.path, proposal: p.proposals[0] }] : [],
   );
-  const accept = (places: Record<string, string>) =>
-    place(places, `Placed ${count(Object.keys(places).length, "category", "categories")} as suggested`);
+  const accept = (chosen: Proposed[]) =>
+    set(answersOf(chosen), `Placed ${count(chosen.length, "category", "categories")} as suggested`, true);
+  const subject = (p: Place) => `category:${view.table}:${p.path}`;
+  const marked = Object.fromEntries(
+    view.arriving.flatMap((p) => (p.accepted && p.place !== null ? [[subject(p), p.place]] : [])),
+  );
   const wanted = search.toLowerCase();
   const shown = view.arriving.filter(
-    (p) => (!openOnly || p.place === null) && p.path.toLowerCase().includes(wanted),
+    (p) =>
+      (!openOnly || p.place === null) && (!unseenOnly || p.accepted) && p.path.toLowerCase().includes(wanted),
   );
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
@@ -127,6 +141,8 @@ function Ready({ feed, view }: { feed: number; view: View }) {
           <Button color="inherit" onClick={() => setOpenOnly(!openOnly)} aria-pressed={openOnly}>
             {openOnly ? "Show all" : "Show open ones"}
           </Button>
+          <ToLookAt feed={feed} marked={marked} only={unseenOnly} onOnly={setUnseenOnly} />
+          <Placements feed={feed} table={view.table} />
           <AcceptList proposed={proposed} label="Suggested places" onAccept={accept} />
         </Box>
         <Rows items={shown} row={33} label="Arriving categories" role="tree" of={(p) => p.path}>
@@ -142,6 +158,7 @@ function Ready({ feed, view }: { feed: number; view: View }) {
                 setPicked(next);
               }}
               onPlace={place}
+              onLookedAt={() => lookAt({ [subject(p)]: p.place ?? "" })}
             />
           )}
         </Rows>
@@ -173,6 +190,24 @@ function LookingNow({ looking }: { looking: Schemas["Looking"] }) {
           : "comparing names"}
       </Typography>
     </Box>
+  );
+}
+
+/** The placements out and in as a file. */
+function Placements({ feed, table }: { feed: number; table: string }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const close = () => setAnchor(null);
+  const files = useDecisionFiles({ feed, table, kind: "placements", onChosen: close });
+  return (
+    <>
+      <Button color="inherit" aria-haspopup="menu" onClick={(e) => setAnchor(e.currentTarget)}>
+        Table
+      </Button>
+      <Menu open={anchor !== null} anchorEl={anchor} onClose={close}>
+        {files.lines}
+      </Menu>
+      {files.input}
+    </>
   );
 }
 
@@ -249,9 +284,10 @@ interface PlaceLineProps {
   picked: boolean;
   onPick: (on: boolean) => void;
   onPlace: Placing;
+  onLookedAt: () => void;
 }
 
-function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
+function PlaceLine({ place, store, picked, onPick, onPlace, onLookedAt }: PlaceLineProps) {
   const first = place.place === null && place.own > 0 ? place.proposals[0] : undefined;
   const inherited = place.place !== null && place.by !== place.path;
   return (
@@ -290,6 +326,8 @@ function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
       <Box sx={{ width: 20, flex: "none" }}>
         {place.place === null ? (
           place.own > 0 && <Mark state="question" />
+        ) : place.accepted ? (
+          <Mark state="accepted" />
         ) : (
           <Mark state={place.place ? "computed" : "left"} says={place.place ? "placed" : "not sold"} />
         )}
@@ -316,6 +354,7 @@ function PlaceLine({ place, store, picked, onPick, onPlace }: PlaceLineProps) {
             Accept
           </Button>
         )}
+        {place.accepted && <Button onClick={onLookedAt}>Looked at</Button>}
         {place.place !== null && !inherited && (
           <Button
             color="inherit"

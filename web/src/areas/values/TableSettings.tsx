@@ -4,9 +4,10 @@ import Menu from "@mui/material/Menu";
 import MenuItem from "@mui/material/MenuItem";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
-import { useRef, useState } from "react";
-import { api, sendFile, take, type Schemas } from "../../api/client";
+import { useState } from "react";
+import { api, take, type Schemas } from "../../api/client";
 import { feedKey, useFeedEdit } from "../../api/hooks";
+import { useDecisionFiles } from "../../components/DecisionFiles";
 import { ago, count } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
@@ -24,7 +25,6 @@ export function TableSettings({ feed, table }: { feed: number; table: Table }) {
   const store = useStoreId();
   const undo = useUndo();
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const picker = useRef<HTMLInputElement>(null);
   const history = useQuery({
     queryKey: [...feedKey(feed), "history", table.table],
     enabled: anchor !== null,
@@ -43,13 +43,12 @@ export function TableSettings({ feed, table }: { feed: number; table: Table }) {
       }),
     ),
   );
-  const taken = useFeedEdit(feed, (file: File) =>
-    sendFile<Schemas["Taken"]>(
-      `/api/v1/stores/${store}/value-tables.csv`,
-      { file, name: table.table },
-      () => undefined,
-    ),
-  );
+  const files = useDecisionFiles({
+    feed,
+    table: table.table,
+    kind: "words",
+    onChosen: () => setAnchor(null),
+  });
   const before = table.match;
   return (
     <>
@@ -78,21 +77,7 @@ export function TableSettings({ feed, table }: { feed: number; table: Table }) {
           </MenuItem>
         ))}
         <MenuItem divider sx={{ minHeight: 0, p: 0 }} disabled />
-        <MenuItem
-          component="a"
-          href={`/api/v1/stores/${store}/value-tables.csv?name=${encodeURIComponent(table.table)}`}
-          onClick={() => setAnchor(null)}
-        >
-          Export its words as CSV
-        </MenuItem>
-        <MenuItem
-          onClick={() => {
-            setAnchor(null);
-            picker.current?.click();
-          }}
-        >
-          Take words from a CSV
-        </MenuItem>
+        {files.lines}
         <MenuItem disabled sx={{ display: "block", opacity: "1 !important", whiteSpace: "normal" }}>
           {(history.data?.changes ?? []).slice(0, 6).map((c, i) => (
             <Typography key={i} variant="caption" component="div" color="textSecondary">
@@ -108,18 +93,7 @@ export function TableSettings({ feed, table }: { feed: number; table: Table }) {
           )}
         </MenuItem>
       </Menu>
-      <input
-        ref={picker}
-        type="file"
-        accept=".csv"
-        hidden
-        aria-label="Words as CSV"
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          if (file) taken.mutate(file, { onError: undo.failed });
-          e.target.value = "";
-        }}
-      />
+      {files.input}
     </>
   );
 }

@@ -11,10 +11,11 @@ import { api, take, type Schemas } from "../../api/client";
 import { useWordsEdit, type Words } from "../../api/decisions";
 import { useFeedEdit, useValues } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
-import { AcceptList } from "../../components/AcceptList";
+import { AcceptList, answersOf } from "../../components/AcceptList";
 import { PickAll } from "../../components/PickAll";
 import { Rows } from "../../components/Rows";
 import { SearchField } from "../../components/SearchField";
+import { ToLookAt, useLookAt } from "../../components/ToLookAt";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { WordChoice } from "../../components/WordChoice";
 import { count } from "../../components/words";
@@ -89,19 +90,24 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
   const [picked, setPicked] = useState<Set<string>>(new Set());
   const [search, setSearch] = useState("");
   const [openOnly, setOpenOnly] = useState(false);
+  const [unseenOnly, setUnseenOnly] = useState(false);
+  const lookAt = useLookAt(feed);
   const store = useStoreId();
   const edit = useWordsEdit(feed, table.table);
   const widen = useStoreEdit((word: string) => addWord(store, table.field, word));
   const known = new Map(table.words.map((w) => [w.arriving, w.word]));
-  const set = (words: Words, label: string) => {
+  const set = (words: Words, label: string, accepted = false) => {
     const before = Object.fromEntries(Object.keys(words).map((w) => [w, known.get(w) ?? null]));
-    edit.mutate(words, {
-      onSuccess: () => {
-        setPicked((now) => new Set([...now].filter((w) => !(w in words))));
-        undo.did(label, () => edit.mutateAsync(before));
+    edit.mutate(
+      { words, accepted },
+      {
+        onSuccess: () => {
+          setPicked((now) => new Set([...now].filter((w) => !(w in words))));
+          undo.did(label, () => edit.mutateAsync({ words: before }));
+        },
+        onError: undo.failed,
       },
-      onError: undo.failed,
-    });
+    );
   };
   /** A word that is new joins the store's list first; taking it back takes it out again. */
   const answer = (words: string[], word: string, isNew: boolean, label: string) => {
@@ -117,7 +123,14 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
   };
   const wanted = search.toLowerCase();
   const shown = table.words.filter(
-    (w) => (!openOnly || w.word === null) && `${w.arriving}\n${w.word ?? ""}`.toLowerCase().includes(wanted),
+    (w) =>
+      (!openOnly || w.word === null) &&
+      (!unseenOnly || w.accepted) &&
+      `${w.arriving}\n${w.word ?? ""}`.toLowerCase().includes(wanted),
+  );
+  const subject = (w: Word) => `value:${table.table}:${w.arriving}`;
+  const marked = Object.fromEntries(
+    table.words.flatMap((w) => (w.accepted && w.word !== null ? [[subject(w), w.word]] : [])),
   );
   const proposed = table.words.flatMap((w) =>
     !w.word && w.proposals[0] ? [{ asked: w.arriving, proposal: w.proposals[0] }] : [],
@@ -136,8 +149,8 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
         <AcceptList
           proposed={proposed}
           label="Suggested words"
-          onAccept={(words) =>
-            set(words, `Took ${count(Object.keys(words).length, "suggestion", "suggestions")}`)
+          onAccept={(chosen) =>
+            set(answersOf(chosen), `Took ${count(chosen.length, "suggestion", "suggestions")}`, true)
           }
         />
       </Box>
@@ -153,6 +166,7 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
         <Button color="inherit" onClick={() => setOpenOnly(!openOnly)} aria-pressed={openOnly}>
           {openOnly ? "Show all" : "Show open ones"}
         </Button>
+        <ToLookAt feed={feed} marked={marked} only={unseenOnly} onOnly={setUnseenOnly} />
         {picked.size > 0 && (
           <>
             <Typography noWrap>{count(picked.size, "word", "words")} picked become</Typography>
@@ -185,6 +199,7 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
                 ? answer([word.arriving], to, isNew, `'${word.arriving}' becomes ${to}`)
                 : set({ [word.arriving]: null }, `'${word.arriving}' is open again`)
             }
+            onLookedAt={() => lookAt({ [subject(word)]: word.word ?? "" })}
           />
         )}
       </Rows>
@@ -199,9 +214,10 @@ interface WordLineProps {
   picked: boolean;
   onPick: (on: boolean) => void;
   onAnswer: (word: string | null, isNew?: boolean) => void;
+  onLookedAt: () => void;
 }
 
-function WordLine({ word, most, allowed, picked, onPick, onAnswer }: WordLineProps) {
+function WordLine({ word, most, allowed, picked, onPick, onAnswer, onLookedAt }: WordLineProps) {
   const first = word.proposals[0];
   return (
     <Box
@@ -244,10 +260,14 @@ function WordLine({ word, most, allowed, picked, onPick, onAnswer }: WordLinePro
         {word.count.toLocaleString("en")}
       </Typography>
       <Box sx={{ width: 20, flex: "none" }}>
-        <Mark
-          state={word.word === null ? "question" : "computed"}
-          says={word.word === null ? "no store word yet" : "decided"}
-        />
+        {word.accepted ? (
+          <Mark state="accepted" />
+        ) : (
+          <Mark
+            state={word.word === null ? "question" : "computed"}
+            says={word.word === null ? "no store word yet" : "decided"}
+          />
+        )}
       </Box>
       <WordChoice
         allowed={allowed}
@@ -262,6 +282,7 @@ function WordLine({ word, most, allowed, picked, onPick, onAnswer }: WordLinePro
             Accept {first.place}
           </Button>
         )}
+        {word.accepted && <Button onClick={onLookedAt}>Looked at</Button>}
         {word.word !== null && (
           <Button color="inherit" onClick={() => onAnswer(null)}>
             Take back
