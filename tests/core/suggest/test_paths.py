@@ -59,6 +59,22 @@ def test_a_branch_is_never_sure_of_a_parent():
     assert found[0].place == "Dogs" and not found[0].sure
 
 
+def test_a_container_of_one_thing_is_not_sure_to_go_to_that_of_another():
+    tree = ["Paint > Gouache", "Pigments > Jars", "Pigments > Bags", "Glue > Bottles"]
+    titles = {"Gouache / Jars": ("Gouache white, jar", "Gouache red, jar", "Gouache blue, jar")}
+    found = placed(["Gouache / Jars", "Pigments / Jars"], "en", tree, titles)
+    assert "Paint > Gouache" in [p.place for p in found["Gouache / Jars"]]
+    assert not any(p.sure for p in found["Gouache / Jars"] if p.place != "Paint > Gouache")
+    assert found["Pigments / Jars"][0].place == "Pigments > Jars"
+
+
+def test_names_in_other_languages_place_a_tree_as_the_stores_own_do():
+    names = {"Dogs": {"da": "Hunde"}, "Dogs > Beds": {"da": "Kurvmøbler"}}
+    places = Places(TREE, names, languages=frozenset({"en"}))
+    (found,) = places.rank([Arriving(("Hunde", "Kurvmøbler"))], frozenset({"da"}))
+    assert found[0].place == "Dogs > Beds" and "kurvmobler" in found[0].reason
+
+
 def test_the_titles_beneath_tell_what_a_name_does_not():
     titles = {"Sortiment / 17": ("Kratzbaum Ahorn", "Kratzbaum Birke", "Kratzbaum Eiche")}
     assert placed(["Sortiment / 17"])["Sortiment / 17"] == []

@@ -26,8 +26,8 @@ Numbers = NDArray[np.float32]
 
 #: What counts how much, in log odds.
 _BEFORE, _LEAF, _UP, _WITHIN, _PATH, _TITLES, _ABOVE = -3.5, 6.0, 1.5, 1.5, 3.0, 4.0, 1.0
-_MEANS_LEAF, _MEANS_PATH = 0.8, 0.9
-_BRANCH, _CLAIMED, _HAS_BELOW = 3.0, -1.2, -1.5
+_MEANS_LEAF, _MEANS_PATH, _MOST_ALIKE = 0.8, 0.9, 3.0
+_BRANCH, _CLAIMED, _HAS_BELOW, _ELSEWHERE = 3.0, -1.2, -1.5, -1.5
 #: How often all paths are looked at together, each time with what the last time gave.
 _ROUNDS = 2
 #: A path is sure from this likelihood on, and proposed from the next; by meaning something is
@@ -69,7 +69,14 @@ class Places:
         self._vectors = Vectors({term: i for i, term in enumerate(known)}, rarity)
         leaves = self._vectors.of([says(parts[-1], languages) for parts in self._parts])
         parents = self._vectors.of([joined(parts[:-1], languages) for parts in self._parts])
+        self._named = self._grouped(self._vectors.of(paths) > 0)
         self._told = hstack([leaves, self._vectors.of(paths), parents]).T.tocsr()
+
+    def _grouped(self, by_writing: csr_matrix) -> csr_matrix:
+        """From one row a writing to one a category: what any of its writings says."""
+        ones = np.ones(len(self._of), np.float32)
+        of = csr_matrix((ones, (self._of, np.arange(len(self._of)))))
+        return (of @ by_writing.astype(np.float32)).tocsr()
 
     def _best(self, alike: Numbers) -> Numbers:
         """From one column a writing to one a category: the likest of its writings, which stand
@@ -103,8 +110,16 @@ class Places:
         asked = hstack([as_leaf, _PATH * as_path, _ABOVE * as_parent]).tocsr()
         odds = self._best((asked @ self._told).toarray())
         odds += self._by_meaning(arriving)
+        odds += _ELSEWHERE * self._elsewhere(told)
         odds += np.where(self.below, _BEFORE + _HAS_BELOW, _BEFORE).astype(np.float32)
         return odds
+
+    def _elsewhere(self, told: Sequence[Said]) -> NDArray[np.bool_]:
+        """Where the branch of a path names goods that the store has, but not in this place:
+        ``Gouache > Jars`` is not likely to go to jars of something else."""
+        asked = self._vectors.of([t.up for t in told]) > 0
+        there = (asked.astype(np.float32) @ self._named.T).toarray() > 0
+        return np.asarray((asked.sum(axis=1) > 0) & ~there)
 
     def texts(self, arriving: Sequence[Arriving]) -> list[str]:
         """All texts whose meaning is looked at."""
@@ -131,11 +146,15 @@ class Places:
             return [[] for _ in arriving]
         told = [said(one, languages) for one in arriving]
         odds = self.weigh(arriving, told)
+        elsewhere = self._elsewhere(told)
         sold = [not _not_sold(one, languages) for one in arriving]
         likely = _shares(odds)
         for _ in range(_ROUNDS):
             likely = _shares(odds + self.weigh_together(arriving, likely))
-        return [self._answers(told[i], likely[i]) if sold[i] else [] for i in range(len(arriving))]
+        return [
+            self._answers(told[i], likely[i], elsewhere[i]) if sold[i] else []
+            for i in range(len(arriving))
+        ]
 
     def _reason(self, told: Said, at: int) -> str:
         """What path and place share: in their last parts, else in the titles, else above."""
@@ -172,14 +191,14 @@ class Places:
         together: Numbers = _CLAIMED * claimed + _BRANCH * support[:, under]
         return together
 
-    def _answers(self, told: Said, likely: Numbers) -> list[Proposal]:
+    def _answers(self, told: Said, likely: Numbers, elsewhere: NDArray[np.bool_]) -> list[Proposal]:
         least = _LEAST if self._meaning is None else _LEAST_MEANT
         order = np.lexsort((self._each, -likely))[:MOST]
         found: list[Proposal] = []
         for at in order:
             own = float(likely[at])
-            if own >= least / (1 if not found else 3):
-                sure = own >= _SURE and not bool(self.below[at])
+            if own >= (least if not found else _LEAST / 3):
+                sure = own >= _SURE and not self.below[at] and not elsewhere[at]
                 found.append(
                     Proposal(
                         place=self.places[at],
@@ -201,8 +220,8 @@ def _spread(alike: Numbers) -> Numbers:
     """Likenesses of each path as distances from their mean: cosines of meaning all lie close."""
     middle = alike.mean(axis=1, keepdims=True)
     width = alike.std(axis=1, keepdims=True)
-    spread: Numbers = (alike - middle) / np.where(width > 0, width, 1.0)
-    return spread
+    spread = (alike - middle) / np.where(width > 0, width, 1.0)
+    return np.asarray(np.minimum(spread, _MOST_ALIKE), np.float32)
 
 
 def _shares(odds: Numbers) -> Numbers:

@@ -122,28 +122,30 @@ function Ready({ feed, view }: { feed: number; view: View }) {
     <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
         <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, p: 1.25 }}>
-          <PickAll shown={shown.map((p) => p.path)} picked={picked} onPick={setPicked} />
           <Typography variant="h2">What arrives</Typography>
-          <Typography color="textSecondary">
+          <Typography color="textSecondary" noWrap>
             {view.unplaced
               ? `${count(view.unplaced, "product is", "products are")} not placed`
               : "every product is placed"}
           </Typography>
           {view.looking && <LookingNow looking={view.looking} />}
           <Box sx={{ flex: 1 }} />
+          <Placements feed={feed} table={view.table} />
+          <AcceptList proposed={proposed} label="Suggested places" onAccept={accept} />
+        </Box>
+        <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, px: 1.25, pb: 1 }}>
+          <PickAll shown={shown.map((p) => p.path)} picked={picked} onPick={setPicked} />
           <SearchField
             label="Find an arriving category"
-            placeholder="Find"
+            placeholder="Find a category"
             value={search}
-            width={120}
+            width={150}
             onSearch={setSearch}
           />
           <Button color="inherit" onClick={() => setOpenOnly(!openOnly)} aria-pressed={openOnly}>
             {openOnly ? "Show all" : "Show open ones"}
           </Button>
           <ToLookAt feed={feed} marked={marked} only={unseenOnly} onOnly={setUnseenOnly} />
-          <Placements feed={feed} table={view.table} />
-          <AcceptList proposed={proposed} label="Suggested places" onAccept={accept} />
         </Box>
         <Rows items={shown} row={33} label="Arriving categories" role="tree" of={(p) => p.path}>
           {(p) => (
