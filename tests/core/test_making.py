@@ -410,3 +410,13 @@ def test_nothing_that_prefixes_or_shortens_is_sure():
                            keys={"sku": KeyFacts(2, 0, 2, 0)})  # fmt: skip
     assert found["sku"].score == 100 and not found["sku"].sure
     assert found["title"].sure and [s.do for s in found["title"].fill.steps] == ["trim"]
+
+
+def test_yes_and_no_of_another_language_are_listed_with_the_usual_ones():
+    flag = StoreField(name="gone", kind="yes_no")
+    says = {"ano": True, "ne": False, "vrai": True, "faux": False}.get
+    fill = made(flag, {"gone": ["Ano", "ne", "vrai", "FAUX", "perhaps"]}, says_yes=says)
+    (step,) = fill.steps
+    assert {"ano", "vrai", "yes"} <= set(step.yes) and {"faux", "no"} <= set(step.no)
+    values, problems = filled(flag, fill, {"gone": ["Ano", "ne", "vrai", "FAUX", "perhaps"]})
+    assert values[:4] == [True, False, True, False] and [p[0] for p in problems] == [5]

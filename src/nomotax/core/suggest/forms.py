@@ -14,6 +14,8 @@ from nomotax.core.units.table import UNITS, find_unit, ratio
 
 _NUMBER = re.compile(r"\d+(?:[.,]\d+)?")
 _CLOTHES = re.compile(r"^(\d*)(x*)(s|m|l)(?:mall|edium|arge)?$")
+#: Once for each X before a size.
+_EXTRA = ("extra", "ekstra")
 #: Sheets of ISO 216, in millimetres.
 _SHEETS = {
     "A0": (841, 1189), "A1": (594, 841), "A2": (420, 594), "A3": (297, 420), "A4": (210, 297),
@@ -42,7 +44,7 @@ def form_of(text: str, languages: Languages = frozenset()) -> Form:
     """The numbers and sizes in a word."""
     folded = fold(text.strip())
     numbers = tuple(Decimal(n.replace(",", ".")) for n in _NUMBER.findall(folded))
-    size = _clothes(re.sub(r"[\s.-]", "", folded)) or _sheet(folded, numbers)
+    size = _clothes(_as_letters(folded, languages)) or _sheet(folded, numbers)
     unit = _unit(folded, languages)
     upward = bool(re.search(r"\d\s*\+|\+\s*\d", folded)) or (
         "openup" in lexicon("values").read(_letters(folded), languages).concepts and bool(numbers)
@@ -53,6 +55,18 @@ def form_of(text: str, languages: Languages = frozenset()) -> Form:
 
 def _letters(text: str) -> str:
     return " ".join(re.findall(r"[^\W\d_]+", text))
+
+
+def _as_letters(text: str, languages: Languages) -> str:
+    """A size of clothes as it is written short: ``extra large`` as ``xl``."""
+    words = [w for w in re.split(r"[\s.-]+", text) if w]
+    extra = next((at for at, w in enumerate(words) if w not in _EXTRA), len(words))
+    if extra:
+        says = lexicon("values").read(" ".join(words[extra:]), languages).concepts
+        for concept, letter in (("small", "s"), ("large", "l")):
+            if concept in says:
+                return "x" * extra + letter
+    return "".join(words)
 
 
 def _clothes(text: str) -> str:

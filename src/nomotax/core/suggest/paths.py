@@ -20,6 +20,7 @@ from nomotax.core.lookups.names import Names, translated
 from nomotax.core.suggest.lexicon import Languages, lexicon
 from nomotax.core.suggest.meaning import Meaning
 from nomotax.core.suggest.sayings import Arriving, Said, Vectors, joined, said, says, spoken
+from nomotax.core.suggest.spelling import fold
 from nomotax.core.suggest.weighing import MOST, Proposal
 
 Numbers = NDArray[np.float32]
@@ -32,7 +33,7 @@ _BRANCH, _CLAIMED, _HAS_BELOW, _ELSEWHERE = 3.0, -1.2, -1.5, -1.5
 _ROUNDS = 2
 #: A path is sure from this likelihood on, and proposed from the next; by meaning something is
 #: always likeliest, so it takes more.
-_SURE, _LEAST, _LEAST_MEANT = 0.955, 0.12, 0.25
+_SURE, _LEAST, _LEAST_MEANT = 0.92, 0.12, 0.25
 
 
 class Places:
@@ -121,6 +122,16 @@ class Places:
         there = (asked.astype(np.float32) @ self._named.T).toarray() > 0
         return np.asarray((asked.sum(axis=1) > 0) & ~there)
 
+    def _contested(self, arriving: Sequence[Arriving], likely: Numbers) -> NDArray[np.bool_]:
+        """Places that paths with other last parts want as much: at most one of them is likely to
+        be right, and a word that a lexicon counts as the same may be another ware."""
+        wanted = likely >= _SURE
+        leaves: dict[int, set[str]] = defaultdict(set)
+        for at, place in zip(*np.nonzero(wanted), strict=True):
+            leaves[int(place)].add(fold(arriving[at].parts[-1]))
+        contested = np.array([len(leaves[place]) > 1 for place in range(len(self.places))])
+        return np.asarray(wanted & contested)
+
     def texts(self, arriving: Sequence[Arriving]) -> list[str]:
         """All texts whose meaning is looked at."""
         own = [[parts[-1], " ".join(parts)] for parts in self._parts]
@@ -146,13 +157,13 @@ class Places:
             return [[] for _ in arriving]
         told = [said(one, languages) for one in arriving]
         odds = self.weigh(arriving, told)
-        elsewhere = self._elsewhere(told)
         sold = [not _not_sold(one, languages) for one in arriving]
         likely = _shares(odds)
         for _ in range(_ROUNDS):
             likely = _shares(odds + self.weigh_together(arriving, likely))
+        doubtful = self._elsewhere(told) | self._contested(arriving, likely)
         return [
-            self._answers(told[i], likely[i], elsewhere[i]) if sold[i] else []
+            self._answers(told[i], likely[i], doubtful[i]) if sold[i] else []
             for i in range(len(arriving))
         ]
 
@@ -191,14 +202,14 @@ class Places:
         together: Numbers = _CLAIMED * claimed + _BRANCH * support[:, under]
         return together
 
-    def _answers(self, told: Said, likely: Numbers, elsewhere: NDArray[np.bool_]) -> list[Proposal]:
+    def _answers(self, told: Said, likely: Numbers, doubtful: NDArray[np.bool_]) -> list[Proposal]:
         least = _LEAST if self._meaning is None else _LEAST_MEANT
         order = np.lexsort((self._each, -likely))[:MOST]
         found: list[Proposal] = []
         for at in order:
             own = float(likely[at])
             if own >= (least if not found else _LEAST / 3):
-                sure = own >= _SURE and not self.below[at] and not elsewhere[at]
+                sure = own >= _SURE and not self.below[at] and not doubtful[at]
                 found.append(
                     Proposal(
                         place=self.places[at],
