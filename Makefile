@@ -41,6 +41,7 @@ browser: .venv/.dev web/dist/.built
 bench: .venv/.dev
 	$(PY) -m bench.run
 	$(PY) -m bench.suggestions
+	$(PY) -m bench.suggesting
 	$(PY) -m bench.reading
 
 # The API description, the crosswalk's JSON Schema and the typed client made from them.

@@ -75,8 +75,9 @@ def weigh(schema: StoreSchema, facts: Facts) -> Board:
 def _pieces(asked: Asked, column: ColumnFacts, facts: Facts) -> tuple[Piece, ...]:
     """All the evidence; where the values already forbid it and no name is the field's own, no more
     is looked at."""
-    first = (names.own_name(asked, column, facts), values.kind(asked, column, facts))
-    if total(first) < _HOPELESS:
+    called, kind = names.own_name(asked, column, facts), values.kind(asked, column, facts)
+    first = (called, kind)
+    if called.weight + kind.weight < _HOPELESS:
         return first
     return (*first, *(weigh(asked, column, facts) for weigh in EVIDENCE))
 

@@ -23,6 +23,8 @@ from nomotax.core.units.table import find_unit
 ROWS = 400
 #: A number, with at most a currency before it and a unit behind.
 _NUMBER = r"^([A-Z]{3}|[€$£¥])?\s?[-+]?\d[\d.,\s'’]*(\s?[^\W\d_]{1,4}[²³]?|\s?[%€$£\"″]|\s?zł)?$"
+#: Characters that a number has at most.
+_LONGEST = 40
 #: Rows that two columns of amounts are compared in, at least; what retail is of cost, usually.
 _FEW, _MARKUPS = 5, (1.15, 5.0)
 #: A language's tag (ISO 639-1) behind a name; "no" is left out, since it ends "Art. No".
@@ -37,12 +39,13 @@ _UNHELPFUL = re.compile(
 
 @dataclass(frozen=True)
 class ColumnFacts:
-    """One column: its profile, its first cells (trimmed, null where blank), what its heading says
-    as a whole and in its ``last_part`` (``last``), the ``language`` that it ends in, its place
-    among the others."""
+    """One column: its profile, its first cells (trimmed, null where blank) and the numbers that
+    they are, what its heading says as a whole and in its ``last_part`` (``last``), the
+    ``language`` that it ends in, its place among the others."""
 
     profile: ColumnProfile
     cells: pl.Series
+    figures: pl.Series
     says: Bag
     place: int
     last: Bag = field(default_factory=Bag)
@@ -52,6 +55,16 @@ class ColumnFacts:
     @property
     def name(self) -> str:
         return self.profile.name
+
+    @cached_property
+    def called(self) -> str:
+        """The heading folded, without blanks and signs."""
+        return "".join(tokens(self.name))
+
+    @cached_property
+    def last_called(self) -> str:
+        """Its last part, folded alike."""
+        return "".join(tokens(self.last_part))
 
     @cached_property
     def helpful(self) -> bool:
@@ -76,7 +89,7 @@ class ColumnFacts:
     def numbers(self) -> NDArray[np.float64]:
         """Its cells as numbers where they are some, else not-a-number. For comparing columns with
         each other alone: no value is ever made of these."""
-        return numbers_of(self.cells)
+        return self.figures.fill_null(float("nan")).to_numpy()
 
     @cached_property
     def numeric(self) -> float:
@@ -112,24 +125,18 @@ class ColumnFacts:
         return self.numeric > 0.9 and not self.dimension and self.matching(r"[.,]\d\d?$") > 0.5
 
 
-def numbers_of(cells: pl.Series) -> NDArray[np.float64]:
+def _number(text: pl.Expr) -> pl.Expr:
     """Numbers in either style, as far as their sign for decimals can be told."""
-    bare = cells.str.replace_all(r"[^\d.,-]", "")
+    short = pl.when(text.str.len_chars() <= _LONGEST).then(text)
+    bare = short.str.replace_all(r"[^\d.,-]", "")
     both = bare.str.contains(r"\..*,")
     comma = bare.str.contains(r",\d{1,3}$") & ~bare.str.contains(r",\d{3},|,.*\.")
-    text = (
-        pl.DataFrame({"t": bare, "b": both, "c": comma, "o": cells})
-        .select(
-            pl.when(pl.col("b") | pl.col("c"))
-            .then(pl.col("t").str.replace_all(".", "", literal=True).str.replace(",", "."))
-            .otherwise(pl.col("t").str.replace_all(",", ""))
-            .alias("t"),
-            "o",
-        )
-        .select(pl.when(pl.col("o").str.contains(_NUMBER)).then("t"))
-        .to_series()
+    plain = (
+        pl.when(both | comma)
+        .then(bare.str.replace_all(".", "", literal=True).str.replace(",", "."))
+        .otherwise(bare.str.replace_all(",", ""))
     )
-    return text.cast(pl.Float64, strict=False).fill_null(float("nan")).to_numpy()
+    return pl.when(short.str.contains(_NUMBER)).then(plain).cast(pl.Float64, strict=False)
 
 
 @dataclass(frozen=True)
@@ -177,19 +184,27 @@ def column_facts(
     keys: Mapping[str, KeyFacts] | None = None,
 ) -> Facts:
     """The facts of a delivery: its profiles, and some of its rows as text."""
-    rows = sample.head(ROWS)
-    cells = {p.name: _trimmed(rows[p.name]) for p in profiles if p.name in rows.columns}
+    known = [p.name for p in profiles if p.name in sample.columns]
+    # All columns at once: one by one, starting the work takes longer than the work.
+    text = pl.col(known).cast(pl.String).str.strip_chars()
+    rows = sample.head(ROWS).select(pl.when(text != "").then(text))
+    figures = rows.select(_number(pl.all()))
+    cells = {name: rows[name] for name in known}
     headings = [p.name for p in profiles]
     texts = [p.language for p in profiles if p.language]
     words = [w for c in cells.values() for w in c.drop_nulls().unique().head(30).to_list()]
     languages = languages_of(headings, words, texts)
     columns = (
-        _column(p, cells[p.name], at, languages) for at, p in enumerate(profiles) if p.name in cells
+        _column(p, cells[p.name], figures[p.name], at, languages)
+        for at, p in enumerate(profiles)
+        if p.name in cells
     )
     return Facts(tuple(columns), languages, keys or {})
 
 
-def _column(profile: ColumnProfile, cells: pl.Series, at: int, languages: Languages) -> ColumnFacts:
+def _column(
+    profile: ColumnProfile, cells: pl.Series, figures: pl.Series, at: int, languages: Languages
+) -> ColumnFacts:
     terms, found = lexicon("terms"), _LANGUAGE.search(profile.name)
     bare = profile.name[: found.start()] if found else profile.name
     bare = _without_measure(bare)
@@ -198,6 +213,7 @@ def _column(profile: ColumnProfile, cells: pl.Series, at: int, languages: Langua
     return ColumnFacts(
         profile,
         cells,
+        figures,
         terms.read(bare, languages),
         at,
         terms.read(last, languages) if last else Bag(),
@@ -215,11 +231,6 @@ def _without_measure(name: str) -> str:
 
 def _is_measure(word: str) -> bool:
     return word in codes() or (word.islower() and len(word) <= 3 and find_unit(word) is not None)
-
-
-def _trimmed(cells: pl.Series) -> pl.Series:
-    text = cells.cast(pl.String).str.strip_chars()
-    return text.to_frame().select(pl.when(text != "").then(text)).to_series()
 
 
 def languages_of(

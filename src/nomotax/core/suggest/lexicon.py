@@ -34,10 +34,10 @@ class Sense:
     languages: Languages
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Bag:
     """What a text says: how strongly each concept is meant (0 to 1), and the words that no
-    concept is known for."""
+    concept is known for. One is known by itself, so that what is worked out of it can be kept."""
 
     concepts: Mapping[str, float] = field(default_factory=dict)
     unknown: tuple[str, ...] = ()

@@ -65,11 +65,13 @@ _OWN, _SAME, _LAST, _ALIKE = 16.0, 7.5, 4.0, 7.5
 
 @dataclass(frozen=True)
 class Asked:
-    """A field that is asked about: what each of its names says, and the names folded."""
+    """A field that is asked about: what each of its names says, the names folded, and of these
+    its label and name."""
 
     field: StoreField
     says: tuple[Bag, ...]
     spelt: frozenset[str]
+    own: frozenset[str]
     schema: StoreSchema
 
 
@@ -89,8 +91,9 @@ def asked(field: StoreField, schema: StoreSchema, languages: Languages) -> Asked
     if field.kind is FieldKind.IDENTIFIER and any("supplier" in b.concepts for b in bags):
         # In a supplier's file an item's number is the supplier's.
         bags.append(Bag({"item": 0.7, "number": 0.7}))
-    spelt = frozenset("".join(tokens(t)) for t in texts)
-    return Asked(field, tuple(b for b in bags if b), spelt, schema)
+    spelt = ["".join(tokens(t)) for t in texts]
+    own = frozenset([*spelt[:1], "".join(tokens(field.name))])
+    return Asked(field, tuple(b for b in bags if b), frozenset(spelt), own, schema)
 
 
 def _with(bag: Bag, extra: tuple[str, ...]) -> Bag:
@@ -101,13 +104,11 @@ def _with(bag: Bag, extra: tuple[str, ...]) -> Bag:
 
 def own_name(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """The column is called as the field is: that counts more than what its values look like."""
-    called = "".join(tokens(column.name))
-    if called in {"".join(tokens(asked.field.label)), "".join(tokens(asked.field.name))}:
+    if column.called in asked.own:
         return Piece(_OWN, "the field's own name")
-    last = "".join(tokens(column.last_part))
-    if last and last in {"".join(tokens(asked.field.label)), "".join(tokens(asked.field.name))}:
+    if column.last_called and column.last_called in asked.own:
         return Piece(_LAST, f"'{column.last_part}' is the field's own name")
-    if called in asked.spelt:
+    if column.called in asked.spelt:
         return Piece(_SAME, f"'{column.name}' is another word for {asked.field.label}")
     return Piece(0.0)
 
@@ -116,11 +117,12 @@ def meaning(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """The names say the same, in whatever language."""
     if not column.helpful:
         return Piece(0.0)
-    says = _in_place(column.says, asked.field)
+    is_money = asked.field.kind is FieldKind.MONEY
+    says = _in_place(column.says, is_money)
     scored = [(_likeness(bag, says), bag) for bag in asked.says]
     if column.last:
-        says = Bag({**_in_place(column.last, asked.field).concepts, **says.concepts}, says.unknown)
-        part = _in_place(column.last, asked.field)
+        part = _in_place(column.last, is_money)
+        says = Bag({**part.concepts, **says.concepts}, says.unknown)
         scored += [(_likeness(bag, part) - 0.08, bag) for bag in asked.says]
     if not scored:
         return Piece(-1.0)
@@ -133,10 +135,11 @@ def meaning(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     return Piece(_ALIKE * like - 0.5, f"'{column.name}' says {said}")
 
 
-def _in_place(bag: Bag, field: StoreField) -> Bag:
+@lru_cache(maxsize=8192)
+def _in_place(bag: Bag, is_money: bool) -> Bag:
     """What a heading says where it may be this field: *net* alone, over amounts, is a cost."""
     concepts = dict(bag.concepts)
-    if field.kind is FieldKind.MONEY and concepts.keys() <= {"net", "gross", "price"}:
+    if is_money and concepts.keys() <= {"net", "gross", "price"}:
         kind = "buying" if "net" in concepts else "recommended" if "gross" in concepts else ""
         if kind:
             concepts |= {"price": 0.7, kind: 0.7}
@@ -195,16 +198,18 @@ _WORDS = {
 
 def _likeness(own: Bag, other: Bag) -> float:
     """How much two names share of what they say, 0 to 1."""
-    shared = sum(min(w, other.concepts.get(c, 0.0)) * _weight(c) for c, w in own.concepts.items())
+    there = other.concepts
+    shared = sum(min(w, there[c]) * _weight(c) for c, w in own.concepts.items() if c in there)
     left, right = _size(own), _size(other)
-    for word in own.unknown:
-        best = max((_alike(word, w) for w in other.unknown), default=0.0)
-        shared += best * 0.8
+    if other.unknown:
+        for word in own.unknown:
+            shared += 0.8 * max(_alike(word, w) for w in other.unknown)
     if not left or not right or not shared:
         return 0.0
     return 0.55 * shared / left + 0.45 * shared / right
 
 
+@lru_cache(maxsize=8192)
 def _size(bag: Bag) -> float:
     known = sum(w * _weight(c) for c, w in bag.concepts.items())
     return known + 0.8 * len([w for w in bag.unknown if len(w) > 2]) + 0.1
@@ -233,6 +238,7 @@ def contrast(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     return Piece(max(_contrast(bag, there) for bag in asked.says))
 
 
+@lru_cache(maxsize=65536)
 def _contrast(own: Bag, other: Bag) -> float:
     mine, theirs = _grouped(tuple(own.concepts)), _grouped(tuple(other.concepts))
     lost = 0.0

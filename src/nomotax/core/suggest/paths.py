@@ -204,7 +204,8 @@ class Places:
 
     def _answers(self, told: Said, likely: Numbers, doubtful: NDArray[np.bool_]) -> list[Proposal]:
         least = _LEAST if self._meaning is None else _LEAST_MEANT
-        order = np.lexsort((self._each, -likely))[:MOST]
+        order = np.flatnonzero(likely >= _LEAST / 3)
+        order = order[np.lexsort((order, -likely[order]))][:MOST]
         found: list[Proposal] = []
         for at in order:
             own = float(likely[at])
@@ -245,5 +246,5 @@ def _shares(odds: Numbers) -> Numbers:
 
 def _not_sold(arriving: Arriving, languages: Languages) -> bool:
     """Services, samples, remnants: branches that go nowhere."""
-    goods = lexicon("goods")
+    goods = lexicon("goods", "values")
     return any(goods.read(p, languages).concepts.get("nosale", 0) >= 0.95 for p in arriving.parts)
