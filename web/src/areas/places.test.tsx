@@ -153,7 +153,7 @@ describe("open questions", () => {
 
   it("need no mouse: the focus begins on the first, and stays in its place", async () => {
     const answered: Record<string, string | null> = {};
-    const asked = (subject: string, proposed: string | null) => ({
+    const asked = (subject: string, proposed: string[]) => ({
       kind: "category",
       subject,
       touches: 9,
@@ -161,10 +161,15 @@ describe("open questions", () => {
       field: "category",
       table: "Groups",
       options: ["Painting"],
-      proposals: proposed ? [{ place: proposed, score: 75, reason: "alike" }] : [],
+      proposals: proposed.map((place) => ({ place, score: 75, reason: "alike" })),
       suggestion: null,
     });
-    const all = [asked("Oil", "Painting"), asked("Gifts", null), asked("Wax", null)];
+    const all = [
+      asked("Oil", ["Painting"]),
+      asked("Pens", ["Drawing", "Painting", "Paper"]),
+      asked("Gifts", []),
+      asked("Wax", []),
+    ];
     const put: unknown[] = [];
     server()
       .on("GET /api/v1/feeds/1/questions", () => ({ questions: all.filter((q) => !(q.subject in answered)) }))
@@ -178,14 +183,19 @@ describe("open questions", () => {
         return { done: true };
       });
     draw(<FeedPlace />);
-    await userEvent.click(await screen.findByRole("button", { name: /3 open questions/ }));
+    await userEvent.click(await screen.findByRole("button", { name: /4 open questions/ }));
     const article = (subject: string) => screen.getByRole("article", { name: new RegExp(subject) });
     await waitFor(() => expect(article("Oil")).toHaveFocus());
     await userEvent.keyboard("{Enter}");
+    await waitFor(() => expect(article("Pens")).toHaveFocus());
+    expect(within(article("Pens")).getByRole("button", { name: "2 Painting" })).toBeInTheDocument();
+    await userEvent.keyboard("4");
+    expect(article("Pens")).toHaveFocus();
+    await userEvent.keyboard("3");
     await waitFor(() => expect(article("Gifts")).toHaveFocus());
     await userEvent.keyboard("n");
     await waitFor(() => expect(article("Wax")).toHaveFocus());
-    expect(answered).toEqual({ Oil: "Painting", Gifts: "" });
+    expect(answered).toEqual({ Oil: "Painting", Pens: "Paper", Gifts: "" });
     await userEvent.keyboard("e");
     expect(within(article("Wax")).getByRole("combobox")).toHaveFocus();
     await userEvent.keyboard("{Escape}");

@@ -39,6 +39,7 @@ async function takeTogether() {
   await userEvent.click(await screen.findByRole("button", { name: /^Look at/ }));
   const list = within(screen.getByRole("dialog"));
   await userEvent.click(list.getByRole("button", { name: "Accept 1" }));
+  await waitFor(() => expect(screen.queryByRole("dialog")).toBeNull());
 }
 
 describe("categories", () => {

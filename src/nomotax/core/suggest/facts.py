@@ -27,6 +27,8 @@ _NUMBER = r"^([A-Z]{3}|[€$£¥])?\s?[-+]?\d[\d.,\s'’]*(\s?[^\W\d_]{1,4}[²³
 _LONGEST = 40
 #: Rows that two columns of amounts are compared in, at least; what retail is of cost, usually.
 _FEW, _MARKUPS = 5, (1.15, 5.0)
+#: The share of rows that is nearly all, and how far off a rounded price of a piece may be.
+_NEARLY_ALL, _ROUNDED = 0.95, 0.02
 #: A language's tag (ISO 639-1) behind a name; "no" is left out, since it ends "Art. No".
 _LANGUAGE = re.compile(r"(?<=\w)[\s:._(-]+(en|fr|de|es|it|nl|pt|da|sv|fi|pl|cs)\)?$", re.IGNORECASE)
 #: What goes before the part that says what a column is: ``size.price``, ``stock: price``.
@@ -168,6 +170,34 @@ class Facts:
                     found[other.name] = (found[other.name][0], one.name)
         return found
 
+    @cached_property
+    def packs(self) -> Mapping[str, tuple[str, str]]:
+        """For each column of amounts that is another one times a column of whole numbers, row by
+        row: the other one and the numbers, as a carton's price is of a piece's."""
+        money = [c for c in self.columns if c.amounts]
+        counts = [c for c in self.columns if c.numeric > 0.9 and c.matching(r"^\d+$") > 0.9]
+        found: dict[str, tuple[str, str]] = {}
+        for one in money:
+            for other in money:
+                times = _times(one, other)
+                for count in counts if times is not None else ():
+                    if np.mean(count.numbers == times) > _NEARLY_ALL:
+                        found[other.name] = (one.name, count.name)
+        return found
+
+
+def _times(one: ColumnFacts, other: ColumnFacts) -> NDArray[np.float64] | None:
+    """How many times the one the other is, where that is a whole number in nearly all rows, and
+    not always 1; a price of a piece may be rounded."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        factor = other.numbers / one.numbers
+    known = np.isfinite(factor)
+    whole: NDArray[np.float64] = np.round(factor)
+    if known.sum() < _FEW or not np.median(whole[known]) > 1:
+        return None
+    near = np.abs(factor - whole)[known] <= _ROUNDED * whole[known]
+    return whole if near.mean() > _NEARLY_ALL else None
+
 
 def _lies_under(one: ColumnFacts, other: ColumnFacts) -> bool:
     both = np.isfinite(one.numbers) & np.isfinite(other.numbers) & (one.numbers > 0)
@@ -175,7 +205,8 @@ def _lies_under(one: ColumnFacts, other: ColumnFacts) -> bool:
         return False
     factor = other.numbers[both] / one.numbers[both]
     least, most = _MARKUPS
-    return least <= float(np.median(factor)) <= most and float((factor > 1).mean()) > 0.95
+    dearer = float((factor > 1).mean())
+    return least <= float(np.median(factor)) <= most and dearer > _NEARLY_ALL
 
 
 def column_facts(

@@ -314,4 +314,18 @@ def _held_elsewhere(column: ColumnFacts, facts: Facts) -> float:
     return best
 
 
-EVIDENCE = (cartons, prices, neighbours)
+def packs(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
+    """A carton's price is a piece's times the pieces in it: no cost, and it tells the pieces."""
+    said = {concept for bag in asked.says for concept in bag.concepts}
+    if asked.field.kind is FieldKind.MONEY and column.name in facts.packs:
+        one, count = facts.packs[column.name]
+        told = f"it is '{one}' times '{count}'"
+        return Piece(1.5, told) if said & {"carton", "packqty", "inner", "pallet"} else Piece(-2.5)
+    if "packqty" in said and asked.field.kind in (FieldKind.INTEGER, FieldKind.DECIMAL):
+        for many, (one, count) in facts.packs.items():
+            if count == column.name:
+                return Piece(2.5, f"'{many}' is '{one}' times it")
+    return Piece(0.0)
+
+
+EVIDENCE = (cartons, prices, packs, neighbours)

@@ -46,6 +46,7 @@ describe("the list of fields", () => {
     expect(list.getByRole("checkbox", { name: /from '/ })).toBeChecked();
     await userEvent.click(list.getByRole("button", { name: "Accept 1" }));
     expect(accept).toHaveBeenCalledWith(bench({ fields }).suggestions);
+    await waitFor(() => expect(screen.queryByRole("dialog")).toBeNull());
     await userEvent.type(screen.getByLabelText("Find a field"), "art");
     expect(screen.getAllByRole("option")).toHaveLength(1);
   });

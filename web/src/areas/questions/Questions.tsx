@@ -34,8 +34,8 @@ export function Questions({ onClose }: { onClose: () => void }) {
       )}
       {found.length > 0 && (
         <Typography variant="caption" color="textSecondary" component="p" sx={{ mb: 0.5 }}>
-          ↑ ↓ between questions · Enter takes what is suggested · E to type · L later · N not sold · P park ·
-          O leave out
+          ↑ ↓ between questions · Enter takes what is suggested, 2 and 3 the next · E to type · L later · N
+          not sold · P park · O leave out
         </Typography>
       )}
       {bench.data && <Together questions={found} bench={bench.data} />}
@@ -60,6 +60,8 @@ export function Questions({ onClose }: { onClose: () => void }) {
 /** What a key does to the question that has the focus: the button, or the input, of that mark. */
 const KEYS: Record<string, string> = {
   Enter: "answer",
+  2: "answer-2",
+  3: "answer-3",
   e: "type",
   l: "later",
   n: "not-sold",

@@ -154,11 +154,20 @@ export function PlaceAnswer({ question, feed }: { question: Question; feed: numb
       {first && (
         <Typography variant="caption" color="textSecondary" sx={{ width: "100%", order: 1 }}>
           Suggested: {first.reason}
-          {proposals.length > 1 &&
-            `. Then: ${proposals
-              .slice(1)
-              .map((p) => p.place)
-              .join("; ")}`}
+          {proposals.length > 1 && ". Or, with one key:"}
+          {proposals.slice(1).map((p, at) => (
+            <Button
+              key={p.place}
+              data-does={`answer-${at + 2}`}
+              color="inherit"
+              disabled={edit.isPending}
+              title={p.reason}
+              onClick={() => answer(p.place)}
+              sx={{ display: "block", textAlign: "left", py: 0, fontWeight: 400 }}
+            >
+              {at + 2} {p.place}
+            </Button>
+          ))}
         </Typography>
       )}
     </>
