@@ -8,10 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from nomotax.core.crosswalk.evidence import Evidence
 from nomotax.core.reading.profile import profile_columns
 from nomotax.core.schema.model import StoreField, StoreSchema
 from nomotax.core.suggest.columns import fits, weigh
 from nomotax.core.suggest.facts import column_facts
+from nomotax.core.suggest.fills import ranking
 
 SHOP = StoreSchema(
     name="Anything",
@@ -150,3 +152,23 @@ def test_a_brand_stands_within_the_titles():
     columns = {"F1": [f"{b} lamp {n}" for n, b in enumerate(brands)], "F2": brands,
                "F3": ["north", "south", "east", "west"] * 2}  # fmt: skip
     assert likeliest(columns)["brand"][0] == "F2"
+
+
+@pytest.mark.parametrize(
+    ("columns", "own", "sure"),
+    [
+        ({"Price": CELLS["price"]}, False, False),
+        ({"sizes.size.price": CELLS["price"]}, False, False),
+        ({"Price": CELLS["price"]}, True, True),
+        ({"Price": CELLS["price"], "Cost": CELLS["cost"]}, False, True),
+        ({"Retail price": CELLS["price"]}, False, True),
+    ],
+)
+def test_a_price_that_may_be_what_the_store_pays_is_never_sure(columns, own, sure):
+    """A supplier who calls a column *price*, with no other, may mean the cost."""
+    named = columns | {"Item number": CELLS["sku"]}
+    facts = facts_of(named)
+    profiles = [c.profile for c in facts.columns]
+    ranked = ranking(SHOP, facts, Evidence("Lumo", profiles, ".", own_export=own))
+    first = next(s for s in ranked if s.field == "price")
+    assert first.column == next(iter(columns)) and first.sure is sure

@@ -13,6 +13,7 @@ from nomotax.core.crosswalk.steps.lookups import UseLadder
 from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.core.suggest.columns import Fit, fits, weigh
 from nomotax.core.suggest.facts import Facts
+from nomotax.core.suggest.lexicon import lexicon
 from nomotax.core.suggest.weighing import LEAST, SURE
 
 
@@ -54,14 +55,28 @@ def with_fills(
 
 def _suggestion(schema: StoreSchema, fit: Fit, facts: Facts, evidence: Evidence) -> Suggestion:
     fill = make_fill(schema[fit.field], facts[fit.column].profile, evidence)
+    doubtful = shapes_by_itself(fill) or _may_be_a_cost(schema, fit, facts, evidence)
     return Suggestion(
         field=fit.field,
         column=fit.column,
         score=round(100 * fit.likely),
-        sure=fit.likely >= SURE and not shapes_by_itself(fill),
+        sure=fit.likely >= SURE and not doubtful,
         reasons=[*([fit.reason] if fit.reason else []), *(a.says for a in fill.assumptions)],
         fill=fill,
     )
+
+
+def _may_be_a_cost(schema: StoreSchema, fit: Fit, facts: Facts, evidence: Evidence) -> bool:
+    """Whether a column is for the store's price and says no more than that it is a price, with no
+    other beneath it: what a supplier calls so is as likely what the store pays."""
+    price = schema.with_role(Role.PRICE)
+    if price is None or fit.field != price.name or not schema.with_role(Role.COST):
+        return False
+    column, groups = facts[fit.column], lexicon("terms").groups
+    kinds = [c for bag in (column.says, column.last) for c in bag.concepts]
+    lies_over = facts.ordered.get(fit.column, ("", ""))[1]
+    told = lies_over or any(groups.get(c) in ("pricekind", "netgross") for c in kinds)
+    return not told and not evidence.own_export
 
 
 def suggest(
