@@ -31,6 +31,8 @@ class Meaning:
 
     def of(self, texts: Sequence[str]) -> Vectors:
         """One row a text."""
+        if not texts:
+            return np.zeros((0, 0), np.float32)
         cut = [t[:_LONGEST] for t in texts]
         self.learn(cut)
         return np.array([self._known[t] for t in cut], np.float32).reshape(len(cut), -1)
