@@ -50,6 +50,12 @@ def test_the_paper_mill_from_nothing_to_no_open_question(page: Page, store, inst
     feed = feed_of(page.request, store, "Sollund Paper Mill")
     page.goto(f"{feed}/bench")
     take_the_sure_columns(page)
+    # What a supplier calls just price may be what the store pays: it is never taken unseen.
+    page.get_by_role("option", name=re.compile(r"^Price \*")).click()
+    panel = page.get_by_role("complementary", name="Fill of Price")
+    panel.get_by_role("button", name="Fill from sizes.size.price").first.click()
+    expect(panel.get_by_text("Taken for granted")).to_be_visible()
+    page.keyboard.press("Escape")
 
     # Dollars are never taken for euros: without a rate every price is held, and says why.
     page.keyboard.press("q")
