@@ -58,12 +58,6 @@ def look_at(feed_id: int, seen: Seen) -> None:
         Decisions(db).settle(feed_id, "accepted", seen.seen if seen.back else {}, list(seen.seen))
 
 
-def decided(feed_id: int, verdict: Verdict) -> set[tuple[str, str]]:
-    """Subjects with the proposal that was decided about."""
-    with session() as db:
-        return Decisions(db).of_feed(feed_id, verdict)
-
-
 def keep_by_hand(store_id: int, kept: KeptField) -> None:
     """Keep a field of a product from feeds, or give it back to them. Raises ``NotFound``."""
     with session() as db:

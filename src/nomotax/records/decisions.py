@@ -22,11 +22,6 @@ class Decisions:
         query = select(Decision).where(Decision.feed_id == feed_id)
         return frozenset((d.verdict, d.subject, d.proposal) for d in self.session.exec(query))
 
-    def of_feed(self, feed_id: int, verdict: str) -> set[tuple[str, str]]:
-        """Subject and proposal of each."""
-        query = select(Decision).where(Decision.feed_id == feed_id, Decision.verdict == verdict)
-        return {(d.subject, d.proposal) for d in self.session.exec(query)}
-
     def _find(self, feed_id: int, verdict: str, subject: str, proposal: str) -> Decision | None:
         query = select(Decision).where(
             Decision.feed_id == feed_id,

@@ -229,6 +229,10 @@ describe("values", () => {
     await takeTogether();
     await userEvent.click(await screen.findByRole("button", { name: "Show 1 to look at" }));
     expect(screen.queryByRole("listitem", { name: "K" })).toBeNull();
+    // One of the two lists is shown, never what is in both.
+    await userEvent.click(screen.getByRole("button", { name: "Show open ones" }));
+    expect(await screen.findByRole("listitem", { name: "K" })).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "Show 1 to look at" }));
     const red = within(screen.getByRole("listitem", { name: "R" }));
     expect(red.getByRole("img", { name: /nobody has looked at it/ })).toBeInTheDocument();
     await userEvent.click(red.getByRole("button", { name: "Looked at" }));

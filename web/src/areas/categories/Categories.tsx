@@ -81,9 +81,10 @@ export function Categories() {
 function Ready({ feed, view }: { feed: number; view: View }) {
   const undo = useUndo();
   const [picked, setPicked] = useState<Set<string>>(new Set());
-  const [openOnly, setOpenOnly] = useState(false);
+  const [what, show] = useState<"all" | "open" | "unseen">("all");
+  const openOnly = what === "open";
+  const unseenOnly = what === "unseen";
   const [search, setSearch] = useState("");
-  const [unseenOnly, setUnseenOnly] = useState(false);
   const lookAt = useLookAt(feed);
   const edit = useFeedEdit(feed, ({ words, accepted }: Answers) =>
     putPlaces(feed, view.table, words, accepted),
@@ -142,10 +143,15 @@ function Ready({ feed, view }: { feed: number; view: View }) {
             width={150}
             onSearch={setSearch}
           />
-          <Button color="inherit" onClick={() => setOpenOnly(!openOnly)} aria-pressed={openOnly}>
+          <Button color="inherit" onClick={() => show(openOnly ? "all" : "open")} aria-pressed={openOnly}>
             {openOnly ? "Show all" : "Show open ones"}
           </Button>
-          <ToLookAt feed={feed} marked={marked} only={unseenOnly} onOnly={setUnseenOnly} />
+          <ToLookAt
+            feed={feed}
+            marked={marked}
+            only={unseenOnly}
+            onOnly={(only) => show(only ? "unseen" : "all")}
+          />
         </Box>
         <Rows items={shown} row={33} label="Arriving categories" role="tree" of={(p) => p.path}>
           {(p) => (

@@ -89,8 +89,9 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
   const undo = useUndo();
   const [picked, setPicked] = useState<Set<string>>(new Set());
   const [search, setSearch] = useState("");
-  const [openOnly, setOpenOnly] = useState(false);
-  const [unseenOnly, setUnseenOnly] = useState(false);
+  const [what, show] = useState<"all" | "open" | "unseen">("all");
+  const openOnly = what === "open";
+  const unseenOnly = what === "unseen";
   const lookAt = useLookAt(feed);
   const store = useStoreId();
   const edit = useWordsEdit(feed, table.table);
@@ -163,10 +164,15 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
           width={150}
           onSearch={setSearch}
         />
-        <Button color="inherit" onClick={() => setOpenOnly(!openOnly)} aria-pressed={openOnly}>
+        <Button color="inherit" onClick={() => show(openOnly ? "all" : "open")} aria-pressed={openOnly}>
           {openOnly ? "Show all" : "Show open ones"}
         </Button>
-        <ToLookAt feed={feed} marked={marked} only={unseenOnly} onOnly={setUnseenOnly} />
+        <ToLookAt
+          feed={feed}
+          marked={marked}
+          only={unseenOnly}
+          onOnly={(only) => show(only ? "unseen" : "all")}
+        />
         {picked.size > 0 && (
           <>
             <Typography noWrap>{count(picked.size, "word", "words")} picked become</Typography>
