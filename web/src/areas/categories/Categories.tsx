@@ -9,7 +9,6 @@ import Tab from "@mui/material/Tab";
 import Tabs from "@mui/material/Tabs";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import CircularProgress from "@mui/material/CircularProgress";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
@@ -27,6 +26,7 @@ import { ToLookAt, useLookAt } from "../../components/ToLookAt";
 import { count } from "../../components/words";
 import { useFeed } from "../../shell/feed";
 import { useUndo } from "../../shell/undo";
+import { LookingNow } from "./LookingNow";
 import { StoreTree, type Placing } from "./StoreTree";
 
 type View = Schemas["CategoryView"];
@@ -177,26 +177,6 @@ function Ready({ feed, view }: { feed: number; view: View }) {
         onPlace={place}
         fallback={<Rules feed={feed} view={view} />}
       />
-    </Box>
-  );
-}
-
-/** How far the background is with what the names mean. */
-function LookingNow({ looking }: { looking: Schemas["Looking"] }) {
-  const { done, total } = looking;
-  return (
-    <Box role="status" sx={{ display: "flex", alignItems: "center", gap: 0.75 }}>
-      <CircularProgress
-        size={14}
-        variant={total > 1 ? "determinate" : "indeterminate"}
-        value={total ? (100 * done) / total : 0}
-        aria-label="Looking for more suggestions"
-      />
-      <Typography variant="caption" color="textSecondary" noWrap>
-        {total > 1
-          ? `${done.toLocaleString("en")} of ${total.toLocaleString("en")} names compared`
-          : "comparing names"}
-      </Typography>
     </Box>
   );
 }
