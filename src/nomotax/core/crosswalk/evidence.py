@@ -26,6 +26,9 @@ _DIMENSION_WORDS = {
 #: Units whose name is a letter or a word of other meanings: only at the end, or in brackets.
 _SHORT = frozenset({"in", "m", "g", "l", "t", "c", "f", "k", "r", "st", "ea", "are", "mil", "pt"})
 
+#: A heading's *gross* is a weight's or a price's, not twelve dozen.
+_SAYS_ELSE = frozenset({"gross"})
+
 
 @dataclass(frozen=True)
 class KeyFacts:
@@ -75,7 +78,7 @@ def unit_in_name(name: str, dimension: str = "") -> Unit | None:
     spaced = re.sub(r"(?<=[a-zäöü])(?=[A-Z])", " ", name)
     words = [w for w in re.split(r"[\s_/()\[\]:;,.-]+", spaced) if w]
     for at, word in enumerate(reversed(words)):
-        unit = _wanted(find_unit(word), dimension)
+        unit = None if word.lower() in _SAYS_ELSE else _wanted(find_unit(word), dimension)
         if unit is not None and (at == 0 or word.lower() not in _SHORT):
             return unit
     return None

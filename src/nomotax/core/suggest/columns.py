@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from math import log
 
 import numpy as np
@@ -28,6 +29,8 @@ _BEFORE = -3.0
 _WORTH = log(LEAST / (1 - LEAST))
 #: From here down no name makes up for what the values say.
 _HOPELESS = -8.0
+#: Log odds beyond which more makes no difference.
+_FAR = 25.0
 Weigh = Callable[[Asked, ColumnFacts, Facts], Piece]
 #: What is weighed after the field's own name and the kind of the values.
 EVIDENCE: tuple[Weigh, ...] = (*names.EVIDENCE, *values.EVIDENCE)
@@ -55,6 +58,15 @@ class Board:
     odds: NDArray[np.float64]
     pieces: Mapping[tuple[int, int], tuple[Piece, ...]]
     twin: tuple[int, int] | None = None
+
+    @cached_property
+    def left(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """The log odds of each pair, less what speaks for the column's other fields, and less what
+        speaks for the field's other columns: a step of belief propagation on the assignment."""
+        even = np.exp(self.odds.clip(-_FAR, _FAR))
+        other_fields = even.sum(axis=0, keepdims=True) - even
+        other_columns = even.sum(axis=1, keepdims=True) - even
+        return self.odds - np.log1p(other_fields), self.odds - np.log1p(other_columns)
 
 
 def weigh(schema: StoreSchema, facts: Facts) -> Board:
@@ -156,11 +168,12 @@ def _of_field(board: Board, i: int, given: int | None) -> list[Fit]:
 
 
 def _fit(board: Board, i: int, j: int, given: int | None) -> Fit:
-    """Rivals are the other columns for this field and the other fields for this column."""
-    odds = board.odds
+    """Rivals are the other columns for this field and the other fields for this column, each as
+    far as it has no better place itself."""
     # The key and the supplier's number are no rivals.
     twins = [i, *(k for k in board.twin or () if i in (board.twin or ()))]
-    beside = np.concatenate([np.delete(odds[i], j), np.delete(odds[:, j], twins)])
-    likely = share(float(odds[i, j]), beside.tolist())
+    columns, fields = board.left
+    beside = np.concatenate([np.delete(columns[i], j), np.delete(fields[:, j], twins)])
+    likely = share(float(board.odds[i, j]), beside.tolist())
     name = board.facts.columns[j].name
     return Fit(board.fields[i].name, name, likely, reason_of(board.pieces[i, j]))

@@ -27,6 +27,14 @@ _NUMBER = r"^([A-Z]{3}|[€$£¥])?\s?[-+]?\d[\d.,\s'’]*(\s?[^\W\d_]{1,4}[²³
 _LONGEST = 40
 #: Rows that two columns of amounts are compared in, at least; what retail is of cost, usually.
 _FEW, _MARKUPS = 5, (1.15, 5.0)
+#: What stands between a joined table's name and its column's.
+_JOINED = ": "
+#: What a unit by itself measures, where that is one thing.
+_MEASURED = {"mass": "weight", "volume": "volume", "area": "area"}
+_OTHER_WORDS = frozenset({"are", "ares", "cup", "cups", "pt"})
+#: So many headings begin alike; what says no more than what rows are.
+_SEVERAL = 3
+_WHAT_ROWS_ARE = frozenset({"item", "variant", "model", "size", "color", "piece"})
 #: The share of rows that is nearly all, and how far off a rounded price of a piece may be.
 _NEARLY_ALL, _ROUNDED = 0.95, 0.02
 #: A language's tag (ISO 639-1) behind a name; "no" is left out, since it ends "Art. No".
@@ -43,7 +51,8 @@ _UNHELPFUL = re.compile(
 class ColumnFacts:
     """One column: its profile, its first cells (trimmed, null where blank) and the numbers that
     they are, what its heading says as a whole and in its ``last_part`` (``last``), the
-    ``language`` that it ends in, its place among the others."""
+    ``language`` that it ends in, its place among the others. Of cells that hold several entries
+    (a JSON array: ``listed``) the first are known."""
 
     profile: ColumnProfile
     cells: pl.Series
@@ -53,6 +62,7 @@ class ColumnFacts:
     last: Bag = field(default_factory=Bag)
     last_part: str = ""
     language: str = ""
+    listed: bool = False
 
     @property
     def name(self) -> str:
@@ -171,6 +181,17 @@ class Facts:
         return found
 
     @cached_property
+    def joined_keys(self) -> frozenset[str]:
+        """Columns of joined tables (``stock: article``) that repeat one of the first table."""
+        first = [c for c in self.columns if _JOINED not in c.name and c.filled]
+        joined = [c for c in self.columns if _JOINED in c.name and c.filled]
+        return frozenset(
+            c.name
+            for c in joined
+            if any(_same_cells(c, o) >= _NEARLY_ALL * c.filled for o in first)
+        )
+
+    @cached_property
     def packs(self) -> Mapping[str, tuple[str, str]]:
         """For each column of amounts that is another one times a column of whole numbers, row by
         row: the other one and the numbers, as a carton's price is of a piece's."""
@@ -184,6 +205,11 @@ class Facts:
                     if np.mean(count.numbers == times) > _NEARLY_ALL:
                         found[other.name] = (one.name, count.name)
         return found
+
+
+def _same_cells(one: ColumnFacts, other: ColumnFacts) -> int:
+    """The number of rows in which both hold the same."""
+    return int((one.cells == other.cells).fill_null(False).sum())
 
 
 def _times(one: ColumnFacts, other: ColumnFacts) -> NDArray[np.float64] | None:
@@ -219,38 +245,92 @@ def column_facts(
     # All columns at once: one by one, starting the work takes longer than the work.
     text = pl.col(known).cast(pl.String).str.strip_chars()
     rows = sample.head(ROWS).select(pl.when(text != "").then(text))
+    listed = _listed(rows)
+    rows = rows.with_columns(
+        pl.when(_is_array(pl.col(n)))
+        .then(pl.col(n).str.json_path_match("$[0]"))
+        .otherwise(pl.col(n))
+        for n in listed
+    )
     figures = rows.select(_number(pl.all()))
     cells = {name: rows[name] for name in known}
     headings = [p.name for p in profiles]
     texts = [p.language for p in profiles if p.language]
     words = [w for c in cells.values() for w in c.drop_nulls().unique().head(30).to_list()]
     languages = languages_of(headings, words, texts)
+    around = _around(headings)
     columns = (
-        _column(p, cells[p.name], figures[p.name], at, languages)
+        _column(p, cells[p.name], figures[p.name], at, languages, around, p.name in listed)
         for at, p in enumerate(profiles)
         if p.name in cells
     )
     return Facts(tuple(columns), languages, keys or {})
 
 
+def _listed(rows: pl.DataFrame) -> frozenset[str]:
+    """The columns with cells that are arrays of texts, as nested files have them."""
+    arrays = rows.select(_is_array(pl.all()).any())
+    return frozenset(name for name in rows.columns if arrays[name].item())
+
+
+def _is_array(cell: pl.Expr) -> pl.Expr:
+    return cell.str.starts_with('["') & cell.str.ends_with('"]')
+
+
+def _around(headings: Sequence[str]) -> frozenset[str]:
+    """What stands before the last part of several headings and says no more than what the rows
+    are: ``sizes.size`` of ``sizes.size.price``."""
+    found = Counter(_parted(heading)[0] for heading in headings)
+    read = lexicon("terms").read
+    return frozenset(
+        outer
+        for outer, times in found.items()
+        if outer and times >= _SEVERAL and read(outer).concepts.keys() <= _WHAT_ROWS_ARE
+    )
+
+
+def _parted(heading: str) -> tuple[str, str]:
+    """A heading's outer parts and its last one; no outer ones where it has one alone."""
+    bare = heading.rstrip(".")
+    ends = [m.start() for m in _PARTS.finditer(bare)]
+    last = _PARTS.split(bare)[-1]
+    return (bare[: ends[-1]], last) if ends and last else ("", bare)
+
+
 def _column(
-    profile: ColumnProfile, cells: pl.Series, figures: pl.Series, at: int, languages: Languages
+    profile: ColumnProfile,
+    cells: pl.Series,
+    figures: pl.Series,
+    at: int,
+    languages: Languages,
+    around: frozenset[str],
+    listed: bool,
 ) -> ColumnFacts:
-    terms, found = lexicon("terms"), _LANGUAGE.search(profile.name)
+    found = _LANGUAGE.search(profile.name)
     bare = profile.name[: found.start()] if found else profile.name
     bare = _without_measure(bare)
-    last = _PARTS.split(bare.rstrip("."))[-1]
-    last = last if last != bare else ""
+    outer, last = _parted(bare)
+    if outer in around:
+        outer, bare = "", last
     return ColumnFacts(
         profile,
         cells,
         figures,
-        terms.read(bare, languages),
+        _heading(bare, languages),
         at,
-        terms.read(last, languages) if last else Bag(),
-        last,
+        _heading(last, languages) if outer else Bag(),
+        last if outer else "",
         found[1].lower() if found else "",
+        listed,
     )
+
+
+def _heading(text: str, languages: Languages) -> Bag:
+    """What a heading says; a unit and nothing else says what it measures."""
+    unit = find_unit(text) if len(text) > 1 and text.lower() not in _OTHER_WORDS else None
+    if unit is not None and unit.dimension in _MEASURED:
+        return Bag({_MEASURED[unit.dimension]: 0.8})
+    return lexicon("terms").read(text, languages)
 
 
 def _without_measure(name: str) -> str:

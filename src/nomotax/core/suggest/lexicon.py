@@ -260,7 +260,7 @@ class Lexicon:
             not languages or s.languages & languages or len(part) >= 5 for s in senses
         ):
             return 6 if len(part) >= 4 else 9 if len(part) == 3 else 11
-        if len(part) >= 3 and self._cut(part, languages):
+        if len(part) >= 3 and languages & _COMPOUNDING and self._cut(part, languages):
             return 10 if len(part) >= 4 else 12
         return None
 

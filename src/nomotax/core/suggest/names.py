@@ -61,18 +61,21 @@ _CONTRASTS: Mapping[str, tuple[float, float, float]] = {
 _UNSAID = {"piece", "number", "item", "long"}
 #: A name that says the same is worth this much in log odds.
 _OWN, _SAME, _LAST, _ALIKE = 16.0, 7.5, 4.0, 7.5
+#: As much as a text in the store's own language, said in the heading, is worth.
+_OWN_TONGUE = 0.7
 
 
 @dataclass(frozen=True)
 class Asked:
-    """A field that is asked about: what each of its names says, the names folded, and of these
-    its label and name."""
+    """A field that is asked about: what each of its names says, the names folded, of these its
+    label and name, and the languages that the store's own names are likely in."""
 
     field: StoreField
     says: tuple[Bag, ...]
     spelt: frozenset[str]
     own: frozenset[str]
     schema: StoreSchema
+    languages: Languages = frozenset()
 
 
 def languages_of_schema(schema: StoreSchema) -> Languages:
@@ -93,7 +96,7 @@ def asked(field: StoreField, schema: StoreSchema, languages: Languages) -> Asked
         bags.append(Bag({"item": 0.7, "number": 0.7}))
     spelt = ["".join(tokens(t)) for t in texts]
     own = frozenset([*spelt[:1], "".join(tokens(field.name))])
-    return Asked(field, tuple(b for b in bags if b), frozenset(spelt), own, schema)
+    return Asked(field, tuple(b for b in bags if b), frozenset(spelt), own, schema, languages)
 
 
 def _with(bag: Bag, extra: tuple[str, ...]) -> Bag:
@@ -117,11 +120,11 @@ def meaning(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """The names say the same, in whatever language."""
     if not column.helpful:
         return Piece(0.0)
-    is_money = asked.field.kind is FieldKind.MONEY
-    says = _in_place(column.says, is_money)
+    kind = asked.field.kind
+    says = _in_place(column.says, kind)
     scored = [(_likeness(bag, says), bag) for bag in asked.says]
     if column.last:
-        part = _in_place(column.last, is_money)
+        part = _in_place(column.last, kind)
         says = Bag({**part.concepts, **says.concepts}, says.unknown)
         scored += [(_likeness(bag, part) - 0.08, bag) for bag in asked.says]
     if not scored:
@@ -136,10 +139,13 @@ def meaning(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
 
 
 @lru_cache(maxsize=8192)
-def _in_place(bag: Bag, is_money: bool) -> Bag:
-    """What a heading says where it may be this field: *net* alone, over amounts, is a cost."""
+def _in_place(bag: Bag, kind: FieldKind) -> Bag:
+    """What a heading says where it may be this kind of field: *net* alone, over amounts, is a
+    cost, *carton* alone, over whole numbers, how many are in one."""
     concepts = dict(bag.concepts)
-    if is_money and concepts.keys() <= {"net", "gross", "price"}:
+    if kind is FieldKind.INTEGER and concepts.keys() == {"carton"}:
+        return Bag({"packqty": 0.9}, bag.unknown)
+    if kind is FieldKind.MONEY and concepts.keys() <= {"net", "gross", "price"}:
         kind = "buying" if "net" in concepts else "recommended" if "gross" in concepts else ""
         if kind:
             concepts |= {"price": 0.7, kind: 0.7}
@@ -172,6 +178,7 @@ _CLOSE = (
     ("discontinued", "outlet", 0.5),
     ("category", "group", 0.5),
     ("group", "category", 0.6),
+    ("group", "parent", 0.4),
     ("title", "second", 0.2),
 )
 
@@ -235,6 +242,7 @@ def contrast(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     if not column.helpful or not asked.says:
         return Piece(0.0)
     there = column.last if column.last.concepts else column.says
+    there = _in_place(there, asked.field.kind) if there.concepts.keys() == {"carton"} else there
     return Piece(max(_contrast(bag, there) for bag in asked.says))
 
 
@@ -279,10 +287,13 @@ def initials(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
 
 
 def tongue(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
-    """A translation has a field of its own; a text in no stated language comes first elsewhere."""
+    """A translation has a field of its own; elsewhere a text in no stated language comes first,
+    then one in the store's own."""
     own = asked.field.language
     if own is not None:
         return Piece(1.0 if own == column.language else -9.0)
+    if column.language in asked.languages:
+        return Piece(_OWN_TONGUE, "it is in the store's language")
     return Piece(-1.0 if column.language else 0.0)
 
 

@@ -26,6 +26,8 @@ _DATE = (
 )
 _CODE = r"^[\w./ -]{1,40}$"
 _NO_MONEY = ("GTIN", "yes/no", "date (year-month-day)")
+#: What counts as few, as most, as hardly any.
+_FEW, _MOSTLY, _HARDLY = 5, 0.7, 0.05
 _BARCODE = r"^\d{8}$|^\d{12,14}$"
 
 
@@ -39,7 +41,7 @@ def _barcode(field: StoreField, column: ColumnFacts) -> Piece:
 
 def _identifier(field: StoreField, column: ColumnFacts) -> Piece:
     profile = column.profile
-    if profile.looks_like in ("picture link", "link", "html", "yes/no"):
+    if profile.looks_like in ("picture link", "link", "html", "yes/no") or column.listed:
         return Piece(_NEVER)
     different = profile.distinct / max(1, profile.filled)
     coded = column.matching(_CODE)
@@ -328,4 +330,25 @@ def packs(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     return Piece(0.0)
 
 
-EVIDENCE = (cartons, prices, packs, neighbours)
+def rows_of_one(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
+    """Codes of variants' groups go over a few rows that follow each other."""
+    if asked.field.role is not Role.GROUP and asked.field.kind is not FieldKind.CATEGORY:
+        return Piece(0.0)
+    cells, codes = column.cells.drop_nulls(), column.profile.distinct
+    if codes < _FEW or column.matching(r"\d") < _MOSTLY or column.matching(r"\s") > _HARDLY:
+        return Piece(0.0)
+    runs = int((cells != cells.shift(1)).fill_null(True).sum())
+    seen = len(column.words)
+    if runs > seen * (1 + _HARDLY) or not 1.2 <= cells.len() / max(1, seen) <= 40:
+        return Piece(0.0)
+    if asked.field.kind is FieldKind.CATEGORY:
+        return Piece(-3.0)
+    return Piece(4.0, "each goes over a few rows that follow each other")
+
+
+def joined_key(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
+    """A table that was joined repeats the key that it was joined by: the first of them is meant."""
+    return Piece(-4.0) if column.name in facts.joined_keys else Piece(0.0)
+
+
+EVIDENCE = (cartons, prices, packs, rows_of_one, joined_key, neighbours)
