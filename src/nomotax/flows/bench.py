@@ -14,7 +14,7 @@ from nomotax.core.crosswalk.words import describe_source, describe_steps
 from nomotax.core.errors import Conflict, CrosswalkError, NotFound
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.reading.profile import ColumnProfile, ValueCount
-from nomotax.core.schema.model import Role, StoreField
+from nomotax.core.schema.model import StoreField
 from nomotax.core.suggest.fills import Suggestion, price_from_cost, suggest
 from nomotax.core.table import FAULT, ROW
 from nomotax.flows.assumed import choices
@@ -123,16 +123,12 @@ def _suggestions(bench: Workbench) -> list[Suggestion]:
     """Suggestions for open fields, the price worked out from cost among them."""
     refused = refused_columns(bench)
     found = suggest(bench.schema, bench.ranking, bench.crosswalk, refused)
-    priced = any(s.field == name for s in found if (name := _price_field(bench)))
     price = price_from_cost(bench.schema, bench.ranking, list(bench.lookups.ladders))
-    if price and not priced and (price.field, price.column) not in refused:
-        found += [price] if price.field not in bench.crosswalk.fills else []
+    if price and (price.field, price.column) not in refused:
+        asked = any(s.field == price.field and s.column != price.column for s in found)
+        if not asked and price.field not in bench.crosswalk.fills:
+            found = [*(s for s in found if s.field != price.field), price]
     return sorted(found, key=lambda s: -s.score)
-
-
-def _price_field(bench: Workbench) -> str:
-    price = bench.schema.with_role(Role.PRICE)
-    return price.name if price else ""
 
 
 def refused_columns(bench: Workbench) -> set[tuple[str, str]]:

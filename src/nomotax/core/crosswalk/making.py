@@ -288,6 +288,9 @@ def _is_json(column: ColumnProfile) -> bool:
 
 
 def _text(field: StoreField, column: ColumnProfile, evidence: Evidence) -> Made:
+    if _is_json(column) and field.role is Role.PICTURE_TEXT:
+        told = Assumption(about="list", says="the first of several texts in a cell")
+        return [TakeEntries(start=1, count=1)], [told]
     if _is_json(column) and field.kind is FieldKind.TEXT:
         return [Join(between=", ")], [
             Assumption(about="list", says="its entries are joined by ', '")

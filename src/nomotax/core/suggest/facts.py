@@ -289,6 +289,13 @@ def _around(headings: Sequence[str]) -> frozenset[str]:
     )
 
 
+def _within(heading: str, around: frozenset[str]) -> str:
+    """A heading without what is around it, the longest of these."""
+    held = (a for a in around if heading.startswith(a) and _PARTS.match(heading, len(a)))
+    longest = max(held, key=len, default="")
+    return _PARTS.sub("", heading[len(longest) :], count=1) if longest else heading
+
+
 def _parted(heading: str) -> tuple[str, str]:
     """A heading's outer parts and its last one; no outer ones where it has one alone."""
     bare = heading.rstrip(".")
@@ -308,10 +315,8 @@ def _column(
 ) -> ColumnFacts:
     found = _LANGUAGE.search(profile.name)
     bare = profile.name[: found.start()] if found else profile.name
-    bare = _without_measure(bare)
+    bare = _within(_without_measure(bare), around)
     outer, last = _parted(bare)
-    if outer in around:
-        outer, bare = "", last
     return ColumnFacts(
         profile,
         cells,

@@ -146,9 +146,8 @@ def _in_place(bag: Bag, kind: FieldKind) -> Bag:
     if kind is FieldKind.INTEGER and concepts.keys() == {"carton"}:
         return Bag({"packqty": 0.9}, bag.unknown)
     if kind is FieldKind.MONEY and concepts.keys() <= {"net", "gross", "price"}:
-        kind = "buying" if "net" in concepts else "recommended" if "gross" in concepts else ""
-        if kind:
-            concepts |= {"price": 0.7, kind: 0.7}
+        said = "buying" if "net" in concepts else "recommended" if "gross" in concepts else ""
+        concepts |= {"price": 0.7, said: 0.7} if said else {}
     for said, also, weight in _CLOSE:
         if said in concepts and also not in concepts:
             concepts[also] = weight * concepts[said]
@@ -178,7 +177,7 @@ _CLOSE = (
     ("discontinued", "outlet", 0.5),
     ("category", "group", 0.5),
     ("group", "category", 0.6),
-    ("group", "parent", 0.4),
+    ("group", "parent", 0.6),
     ("title", "second", 0.2),
 )
 
@@ -207,7 +206,9 @@ def _likeness(own: Bag, other: Bag) -> float:
     """How much two names share of what they say, 0 to 1."""
     there = other.concepts
     shared = sum(min(w, there[c]) * _weight(c) for c, w in own.concepts.items() if c in there)
-    left, right = _size(own), _size(other)
+    # A short word of the field's own makes it another thing; in a heading it may be a unit.
+    left = _size(own) + 0.3 * sum(len(w) <= 2 for w in own.unknown)
+    right = _size(other)
     if other.unknown:
         for word in own.unknown:
             shared += 0.8 * max(_alike(word, w) for w in other.unknown)

@@ -26,6 +26,8 @@ _DATE = (
 )
 _CODE = r"^[\w./ -]{1,40}$"
 _NO_MONEY = ("GTIN", "yes/no", "date (year-month-day)")
+#: What the rows of an export are.
+_WHAT_ROWS_ARE = frozenset({"item", "variant", "model", "parent", "picture"})
 #: What counts as few, as most, as hardly any.
 _FEW, _MOSTLY, _HARDLY = 5, 0.7, 0.05
 _BARCODE = r"^\d{8}$|^\d{12,14}$"
@@ -201,6 +203,11 @@ def _text(field: StoreField, column: ColumnFacts) -> Piece:
     return Piece(0.0)
 
 
+def _texts(field: StoreField, column: ColumnFacts) -> Piece:
+    no_texts = column.numeric > 0.5 or column.matching(_LINK) > 0.3
+    return Piece(-6.0 if no_texts else 0.0)
+
+
 #: Texts that are known by their words: what a field says, and what its words are.
 _LISTS: tuple[tuple[frozenset[str], Callable[[str], bool], str], ...] = (
     (frozenset({"origin", "country"}), is_country, "country names"),
@@ -245,6 +252,7 @@ _BY_KIND: Mapping[FieldKind, Callable[[StoreField, ColumnFacts], Piece]] = {
     FieldKind.CATEGORIES: _category,
     FieldKind.CHOICE: _choice,
     FieldKind.TEXT: _text,
+    FieldKind.TEXTS: _texts,
     FieldKind.RICH_TEXT: _rich_text,
 }
 
@@ -330,6 +338,29 @@ def packs(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     return Piece(0.0)
 
 
+def picture_text(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
+    """What a picture shows is said to be a picture's."""
+    if asked.field.role not in (Role.PICTURE_TEXT, Role.PICTURE_TEXTS) or not column.helpful:
+        return Piece(0.0)
+    return Piece(0.0 if {"picture"} & {*column.says.concepts, *column.last.concepts} else -2.5)
+
+
+def kind_of_row(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
+    """Words that say what a row is, product or variant, are no value of the product."""
+    read = lexicon("terms").read
+    said = [frozenset(read(word, facts.languages).concepts) for word in column.words[:6]]
+    of_rows = said and len(column.words) < 6 and all(s and s <= _WHAT_ROWS_ARE for s in said)
+    return Piece(-16.0 if of_rows else 0.0)
+
+
+def units(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
+    """A column of nothing but units says what the numbers of another one are in."""
+    said = {concept for bag in asked.says for concept in bag.concepts}
+    if said & {"unit", "packaging", "piece"} or not column.words:
+        return Piece(0.0)
+    return Piece(-4.0 if all(map(find_unit, column.words)) else 0.0)
+
+
 def rows_of_one(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """Codes of variants' groups go over a few rows that follow each other."""
     if asked.field.role is not Role.GROUP and asked.field.kind is not FieldKind.CATEGORY:
@@ -351,4 +382,14 @@ def joined_key(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     return Piece(-4.0) if column.name in facts.joined_keys else Piece(0.0)
 
 
-EVIDENCE = (cartons, prices, packs, rows_of_one, joined_key, neighbours)
+EVIDENCE = (
+    cartons,
+    prices,
+    packs,
+    picture_text,
+    kind_of_row,
+    units,
+    rows_of_one,
+    joined_key,
+    neighbours,
+)
