@@ -20,7 +20,7 @@ from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.core.suggest import names, values
 from nomotax.core.suggest.facts import ColumnFacts, Facts
 from nomotax.core.suggest.names import Asked
-from nomotax.core.suggest.weighing import LEAST, Piece, reason_of, share, total
+from nomotax.core.suggest.weighing import LEAST, Piece, reason_of, total
 
 #: That one of a file's columns feeds one of a store's fields is unlikely before anything is known.
 _BEFORE = -3.0
@@ -29,8 +29,8 @@ _BEFORE = -3.0
 _WORTH = log(LEAST / (1 - LEAST))
 #: From here down no name makes up for what the values say.
 _HOPELESS = -8.0
-#: Log odds beyond which more makes no difference.
-_FAR = 25.0
+#: Log odds beyond which more makes no difference; rounds of messages until they stand still.
+_FAR, _ROUNDS = 25.0, 60
 Weigh = Callable[[Asked, ColumnFacts, Facts], Piece]
 #: What is weighed after the field's own name and the kind of the values.
 EVIDENCE: tuple[Weigh, ...] = (*names.EVIDENCE, *values.EVIDENCE)
@@ -60,13 +60,18 @@ class Board:
     twin: tuple[int, int] | None = None
 
     @cached_property
-    def left(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """The log odds of each pair, less what speaks for the column's other fields, and less what
-        speaks for the field's other columns: a step of belief propagation on the assignment."""
-        even = np.exp(self.odds.clip(-_FAR, _FAR))
-        other_fields = even.sum(axis=0, keepdims=True) - even
-        other_columns = even.sum(axis=1, keepdims=True) - even
-        return self.odds - np.log1p(other_fields), self.odds - np.log1p(other_columns)
+    def likely(self) -> NDArray[np.float64]:
+        """How likely each pair is, 0 to 1. The key and its twin are no rivals: the key takes no
+        column from others, and has what is left or its twin's."""
+        if self.twin is None:
+            return marginals(self.odds)
+        key, other = self.twin
+        found = np.empty_like(self.odds)
+        keyless = np.delete(np.arange(len(self.fields)), key)
+        found[keyless] = marginals(self.odds[keyless])
+        twinless = np.delete(np.arange(len(self.fields)), other)
+        found[key] = marginals(self.odds[twinless])[np.flatnonzero(twinless == key)[0]]
+        return found
 
 
 def weigh(schema: StoreSchema, facts: Facts) -> Board:
@@ -164,16 +169,32 @@ def _of_field(board: Board, i: int, given: int | None) -> list[Fit]:
     order = [int(j) for j in np.argsort(-odds[i], kind="stable") if odds[i, j] >= _WORTH]
     if given is not None:
         order = [given, *(j for j in order if j != given)]
-    return [_fit(board, i, j, given) for j in order]
+    return [_fit(board, i, j) for j in order]
 
 
-def _fit(board: Board, i: int, j: int, given: int | None) -> Fit:
-    """Rivals are the other columns for this field and the other fields for this column, each as
-    far as it has no better place itself."""
-    # The key and the supplier's number are no rivals.
-    twins = [i, *(k for k in board.twin or () if i in (board.twin or ()))]
-    columns, fields = board.left
-    beside = np.concatenate([np.delete(columns[i], j), np.delete(fields[:, j], twins)])
-    likely = share(float(board.odds[i, j]), beside.tolist())
+def _fit(board: Board, i: int, j: int) -> Fit:
     name = board.facts.columns[j].name
+    likely = float(board.likely[i, j])
     return Fit(board.fields[i].name, name, likely, reason_of(board.pieces[i, j]))
+
+
+def marginals(odds: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How likely each pair is where a field has at most one column and a column feeds at most one
+    field: ``odds[i, j]`` in log odds, shares of the same shape. No row and no column of them adds
+    up to more than 1.
+
+    Belief propagation for matchings (the monomer-dimer model), damped: a rival counts as far as it
+    has no better place itself.
+    """
+    weights = np.exp(odds.clip(-_FAR, _FAR))
+    field_free, column_free = np.ones_like(weights), np.ones_like(weights)
+    for _ in range(_ROUNDS):
+        by_columns, by_fields = weights * column_free, weights * field_free
+        rivals = by_columns.sum(axis=1, keepdims=True) - by_columns
+        others = by_fields.sum(axis=0, keepdims=True) - by_fields
+        field_free = np.sqrt(field_free / (1 + rivals.clip(0)))
+        column_free = np.sqrt(column_free / (1 + others.clip(0)))
+    held = weights * field_free * column_free
+    likely = held / (1 + held)
+    whole = np.maximum(likely.sum(axis=1, keepdims=True), likely.sum(axis=0, keepdims=True))
+    return np.asarray(likely / np.maximum(whole, 1))
