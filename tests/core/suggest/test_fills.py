@@ -32,12 +32,12 @@ TABLE = {
 }
 
 
-def found(table=TABLE, walk=None, refused=frozenset()):
+def found(table=TABLE, walk=None, refused=frozenset(), schema=SHOP):
     frame = pl.DataFrame(table)
     profiles = profile_columns(frame.lazy())
     evidence = Evidence("Lumo", profiles, ",")
-    ranked = ranking(SHOP, column_facts(profiles, frame), evidence)
-    chosen = suggest(SHOP, ranked, walk or Crosswalk(), refused)
+    ranked = ranking(schema, column_facts(profiles, frame), evidence)
+    chosen = suggest(schema, ranked, walk or Crosswalk(), refused)
     return ranked, {s.field: s for s in chosen}
 
 
@@ -84,3 +84,76 @@ def test_what_shortens_by_itself_is_never_sure():
     if chosen["title"].shapes:
         assert not chosen["title"].sure
     assert chosen["cost"].sure and not chosen["cost"].shapes
+
+
+PICTURES = StoreSchema(
+    name="Lamps",
+    key="sku",
+    fields=(
+        *SHOP.fields,
+        StoreField(name="picture", title="Picture", kind="link", role="picture"),
+        StoreField(name="gallery", title="More pictures", kind="links", role="pictures"),
+        StoreField(name="shown", title="Text of the picture", role="picture_text", of="picture"),
+        StoreField(
+            name="shown_more", title="More texts", kind="texts", role="picture_texts", of="gallery"
+        ),
+    ),
+)
+LINKS = [[f"http://l.example/{n}-{k}.png" for k in range(1 + n % 3)] for n in range(6)]
+
+
+def as_arrays(rows):
+    return ["[" + ",".join(f'"{cell}"' for cell in row) + "]" for row in rows]
+
+
+@pytest.mark.parametrize(
+    "cells", [as_arrays(LINKS), [" | ".join(row) for row in LINKS]], ids=["arrays", "signs"]
+)
+def test_one_column_of_pictures_feeds_the_first_and_the_others(cells):
+    _, chosen = found(TABLE | {"Bilder": cells}, schema=PICTURES)
+    first, rest = chosen["picture"], chosen["gallery"]
+    assert first.column == rest.column == "Bilder" and not first.sure and not rest.sure
+    taken = [[s for s in one.fill.steps if s.do == "take"] for one in (first, rest)]
+    assert [(s.start, s.count) for (s,) in taken] == [(1, 1), (2, 0)]
+    assert rest.fill.steps[:-1] == first.fill.steps[:-1] and "all but the first" in rest.reasons[0]
+
+
+def test_texts_of_pictures_are_shared_alike():
+    texts = as_arrays([[f"Lampe {n}, Bild {k}" for k in range(3)] for n in range(6)])
+    _, chosen = found(TABLE | {"Bildtext": texts}, schema=PICTURES)
+    assert chosen["shown"].column == chosen["shown_more"].column == "Bildtext"
+    assert chosen["shown"].fill.steps[-1].do == chosen["shown_more"].fill.steps[-1].do == "take"
+
+
+def test_the_rest_follows_what_a_person_has_taken_and_is_refused_like_any_other():
+    table = TABLE | {"Bilder": as_arrays(LINKS)}
+    _, chosen = found(table, schema=PICTURES)
+    walk = Crosswalk(fills={"picture": chosen["picture"].fill})
+    assert found(table, walk, schema=PICTURES)[1]["gallery"].column == "Bilder"
+    refused = frozenset({("gallery", "Bilder")})
+    assert "gallery" not in found(table, walk, refused, PICTURES)[1]
+    both = Crosswalk(fills={n: chosen[n].fill for n in ("picture", "gallery")})
+    assert "gallery" not in found(table, both, schema=PICTURES)[1]
+
+
+def test_one_address_a_cell_is_no_gallery():
+    _, chosen = found(TABLE | {"Bild": [row[0] for row in LINKS]}, schema=PICTURES)
+    assert chosen["picture"].column == "Bild" and "gallery" not in chosen
+
+
+@pytest.mark.parametrize(
+    ("heading", "reason"), [("Preis", "says price"), ("price", "may be what the store pays")]
+)
+def test_a_lone_price_is_offered_for_the_cost_too_and_neither_is_sure(heading, reason):
+    table = {k: v for k, v in TABLE.items() if k != "EK EUR"} | {heading: TABLE["EK EUR"]}
+    _, chosen = found(table)
+    assert chosen["cost"].column == chosen["price"].column == heading
+    assert not chosen["cost"].sure and not chosen["price"].sure
+    assert reason in chosen["cost"].reasons[0]
+    refused = frozenset({("price", heading)})
+    assert "price" not in found(table, refused=refused)[1]
+
+
+def test_where_a_cost_arrives_a_price_is_no_other():
+    _, chosen = found(TABLE | {"Preis": ["2,90", "4,90", "6,90", "8,90", "11,00", "13,00"]})
+    assert (chosen["cost"].column, chosen["price"].column) == ("EK EUR", "Preis")

@@ -43,7 +43,9 @@ class Form:
 def form_of(text: str, languages: Languages = frozenset()) -> Form:
     """The numbers and sizes in a word."""
     folded = fold(text.strip())
-    numbers = tuple(Decimal(n.replace(",", ".")) for n in _NUMBER.findall(folded))
+    # What stands behind ``m2`` is no number of its own.
+    found = _NUMBER.findall(re.sub(r"(?<=m)[23](?!\d)", "", folded))
+    numbers = tuple(Decimal(n.replace(",", ".")) for n in found)
     size = _clothes(_as_letters(folded, languages)) or _sheet(folded, numbers)
     unit = _unit(folded, languages)
     upward = bool(re.search(r"\d\s*\+|\+\s*\d", folded)) or (
@@ -91,13 +93,17 @@ def _sheet(text: str, numbers: tuple[Decimal, ...]) -> str:
 
 
 def _unit(text: str, languages: Languages) -> str:
-    says = lexicon("values").read(_letters(text), languages).concepts
+    letters = _letters(text)
+    if re.search(r"\bm$", letters) and not re.search(r"\d\s*[-–/]\s*\d+\s*m$", text):
+        # Months are a range's; else an *m* is a metre, or one squared.
+        letters = letters[:-1].rstrip()
+    says = lexicon("values").read(letters, languages).concepts
     for concept, code in (("measmonth", "month"), ("measyear", "year"), ("measinch", "in")):
         if concept in says:
             return code
     if re.search(r"\d\s*(\"|''|″)", text):
         return "in"
-    tail = re.search(r"\d\s*([^\W\d_]{1,4}|[^\W\d_]+[23²³])$", text)
+    tail = re.search(r"\d\s*([^\W\d_]{1,4}|(?:[^\W\d_]+/)?[^\W\d_]*m[23])$", text)
     unit = find_unit(tail[1]) if tail else None
     return unit.code if unit is not None else ""
 
@@ -131,7 +137,8 @@ def _ages(word: Form, own: Form) -> Piece | None:
 
 
 def _months(form: Form, unit: str) -> tuple[Decimal, ...]:
-    factor = 12 if (form.unit or unit) != "month" else 1
+    # Beside an age an *m* is a month.
+    factor = 12 if (form.unit or unit) not in ("month", "m") else 1
     return tuple(n * factor for n in form.numbers)
 
 
