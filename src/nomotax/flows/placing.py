@@ -12,7 +12,7 @@ from sqlmodel import Session
 from nomotax.core.crosswalk.steps.lookups import UseValueTable
 from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tables import Otherwise, ValueTable
-from nomotax.core.suggest.memory import Memory, likeliest
+from nomotax.core.suggest.memory import Memory, remembered_first
 from nomotax.core.suggest.weighing import Proposal
 from nomotax.core.suggest.words import rank
 from nomotax.flows.entering import ArrivingTree, Path, arriving_trees, entering
@@ -118,13 +118,9 @@ def _value_view(
             word=r["word"],
             proposals=[]
             if r["word"]
-            else _unrefused(
-                likeliest(
-                    [
-                        *memory.words(r["value"], field.allowed),
-                        *rank(r["value"], field.allowed, languages, store),
-                    ]
-                ),
+            else _proposals(
+                memory.words(r["value"], field.allowed),
+                rank(r["value"], field.allowed, languages, store),
                 refused,
                 f"value:{table.name}:{r['value']}",
             ),
@@ -164,7 +160,6 @@ def _category_view(bench: Workbench, tree: ArrivingTree) -> CategoryView:
     def row(branch: Path) -> PlaceRow:
         path = tree.table.separator.join(branch)
         place, by = tree.table.resolve(path)
-        known = [*memory.places(branch, bench.categories), *likely.places.get(branch, [])]
         subject = f"category:{tree.table.name}:{path}"
         return PlaceRow(
             path=path,
@@ -174,7 +169,14 @@ def _category_view(bench: Workbench, tree: ArrivingTree) -> CategoryView:
             own=tree.own.get(branch, 0),
             place=place,
             by=by,
-            proposals=_unrefused(likeliest(known), refused, subject) if place is None else [],
+            proposals=_proposals(
+                memory.places(branch, bench.categories),
+                likely.places.get(branch, []),
+                refused,
+                subject,
+            )
+            if place is None
+            else [],
             accepted=by == path and (subject, place) in accepted,
         )
 
@@ -192,11 +194,18 @@ def _category_view(bench: Workbench, tree: ArrivingTree) -> CategoryView:
     )
 
 
-def _unrefused(
-    proposals: list[Proposal], refused: set[tuple[str, str]], subject: str
+def _proposals(
+    remembered: list[Proposal],
+    ranked: list[Proposal],
+    refused: set[tuple[str, str]],
+    subject: str,
 ) -> list[Proposal]:
-    """The proposals that no person has refused, likeliest first."""
-    return [p for p in proposals if (subject, p.place) not in refused]
+    """What was decided before and what is likely, without what a person has refused."""
+
+    def left(proposals: list[Proposal]) -> list[Proposal]:
+        return [p for p in proposals if (subject, p.place) not in refused]
+
+    return remembered_first(left(remembered), left(ranked))
 
 
 def set_words(

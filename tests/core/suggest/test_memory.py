@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
-from nomotax.core.suggest.memory import Memory, likeliest
+from nomotax.core.suggest.memory import Memory, likeliest, remembered_first
 from nomotax.core.suggest.weighing import MOST, Proposal
 
 
@@ -36,7 +36,8 @@ def test_a_word_is_the_same_in_any_spelling(word):
 def test_the_answer_that_most_tables_have_comes_first():
     tables = {"a": {"ecru": "White"}, "b": {"Ecru": "White"}, "c": {"écru": "Red"}}
     found = memory(tables).words("ECRU", COLOURS)
-    assert {p.place for p in found} == {"White", "Red"}
+    assert [(p.place, p.sure) for p in found] == [("White", False), ("Red", False)]
+    assert "1 more" in found[0].reason
 
 
 def test_neither_the_tables_own_answers_nor_words_that_the_field_lacks_are_repeated():
@@ -91,3 +92,33 @@ def test_the_likeliest_are_few_different_and_in_order(proposals):
     assert [p.score for p in found] == sorted((p.score for p in found), reverse=True)
     for one in found:
         assert one.score == max(p.score for p in proposals if p.place == one.place)
+
+
+def proposal(place, score, sure=False):
+    return Proposal(place=place, score=score, sure=sure, reason="")
+
+
+def test_a_decision_counts_more_than_what_a_word_means():
+    decided = memory({"one": {"azul": "Red"}}).words("azul", COLOURS)
+    meant = [proposal("Blue", 100, sure=True), proposal("White", 2)]
+    found = remembered_first(decided, meant)
+    assert [p.place for p in found][:2] == ["Red", "Blue"]
+    assert [p.sure for p in found] == [True, False, False]
+
+
+def test_where_decisions_differ_none_is_sure_and_meaning_counts():
+    decided = memory({"a": {"azul": "Red"}, "b": {"Azul": "Blue"}}).words("azul", COLOURS)
+    assert not any(p.sure for p in decided) and {p.place for p in decided} == {"Red", "Blue"}
+    found = remembered_first(decided, [proposal("Blue", 100, sure=True)])
+    assert (found[0].place, found[0].sure) == ("Blue", True)
+
+
+@given(
+    st.lists(st.builds(proposal, st.sampled_from("abc"), st.integers(0, 94)), max_size=3),
+    st.lists(st.builds(proposal, st.sampled_from("abcd"), st.integers(0, 100), st.just(True)),
+             max_size=3, unique_by=lambda p: p.place),
+)  # fmt: skip
+def test_beside_a_sure_decision_nothing_else_is_sure(others, ranked):
+    best = proposal("z", 97, sure=True)
+    found = remembered_first([best, *others], ranked)
+    assert found[0] == best and not any(p.sure for p in found[1:])

@@ -54,6 +54,7 @@ def with_fills(
         if fit.likely >= LEAST
     ]
     found += _perhaps_costs(schema, found, facts, evidence)
+    found += _firsts_of_lists(schema, found, facts, evidence)
     return sorted(found, key=lambda s: -s.score)
 
 
@@ -69,6 +70,21 @@ def _perhaps_costs(
         return []
     said = f"'{best.column}' says no more than that it is a price: it may be what the store pays"
     return [_suggestion(schema, Fit(cost, best.column, best.score / 100, said), facts, evidence)]
+
+
+def _firsts_of_lists(
+    schema: StoreSchema, found: Sequence[Suggestion], facts: Facts, evidence: Evidence
+) -> Iterator[Suggestion]:
+    """A column of lists that is likely for all but the first is for the first too, where nothing
+    else is."""
+    for first, rest in _first_and_rest(schema):
+        best = next((s for s in found if s.field == rest), None)
+        if best is None or any(s.field == first for s in found):
+            continue
+        said = f"the first in a cell of '{best.column}'"
+        one = _suggestion(schema, Fit(first, best.column, best.score / 100, said), facts, evidence)
+        if _FIRST in one.fill.steps:
+            yield one
 
 
 def _suggestion(schema: StoreSchema, fit: Fit, facts: Facts, evidence: Evidence) -> Suggestion:
@@ -116,28 +132,26 @@ def suggest(
         if one.field in taken.fills or (one.field, one.column) in refused:
             continue
         # The supplier's number feeds the store's key and its own field, a lone price cost and
-        # price.
-        shared = one.field == schema.key or _same_price(schema, one, chosen)
+        # price, a list of pictures the first and the others.
+        shared = one.field == schema.key or _shares(schema, one, chosen, taken)
         if one.field in chosen or (one.column in used and not shared):
             continue
         chosen[one.field] = one
         if not shared:
             used.add(one.column)
-    found = [*chosen.values(), *_rest_of_lists(schema, chosen, taken, refused)]
-    return sorted(found, key=lambda s: -s.score)
+    chosen |= {s.field: s for s in _rest_of_lists(schema, chosen, taken, refused)}
+    return sorted(chosen.values(), key=lambda s: -s.score)
 
 
-def _same_price(schema: StoreSchema, one: Suggestion, chosen: Mapping[str, Suggestion]) -> bool:
-    prices = _cost_and_price(schema)
-    others = [chosen[name] for name in prices if name in chosen and name != one.field]
-    return one.field in prices and any(o.column == one.column for o in others)
-
-
-#: A field that takes one of a list, and the one that takes the rest.
-_FIRST_AND_REST = (
-    (Role.PICTURE, Role.PICTURES),
-    (Role.PICTURE_TEXT, Role.PICTURE_TEXTS),
-)
+def _shares(
+    schema: StoreSchema, one: Suggestion, chosen: Mapping[str, Suggestion], taken: Crosswalk
+) -> bool:
+    """Whether its column goes to the other field of a pair that may have one together."""
+    pairs = [p for p in (_cost_and_price(schema), *_first_and_rest(schema)) if one.field in p]
+    names = {name for pair in pairs for name in pair}
+    fed = [s.column for name, s in chosen.items() if name in names]
+    fed += [c for name, fill in taken.fills.items() if name in names for c in fill.columns]
+    return one.column in fed
 
 
 def _rest_of_lists(
@@ -147,25 +161,32 @@ def _rest_of_lists(
     refused: Set[tuple[str, str]],
 ) -> Iterator[Suggestion]:
     """Where one field takes the first of a column's entries, the rest for the field of more."""
-    for of_first, of_rest in _FIRST_AND_REST:
-        first, rest = schema.with_role(of_first), schema.with_role(of_rest)
-        if not first or not rest or rest.name in chosen or rest.name in taken.fills:
-            continue
-        one = chosen.get(first.name)
-        fill = one.fill if one else taken.fills.get(first.name)
-        taking = _FIRST in fill.steps if fill else False
-        if fill is None or not taking or (rest.name, fill.columns[0]) in refused:
+    for first, rest in _first_and_rest(schema):
+        one = chosen.get(first)
+        fill = one.fill if one else taken.fills.get(first)
+        if fill is None or _FIRST not in fill.steps or rest in taken.fills:
             continue
         column = fill.columns[0]
+        if (rest, column) in refused or (rest in chosen and chosen[rest].column != column):
+            continue
         steps = tuple(TakeEntries(start=2, count=0) if s == _FIRST else s for s in fill.steps)
         yield Suggestion(
-            field=rest.name,
+            field=rest,
             column=column,
             score=one.score if one else 90,
             sure=False,
-            reasons=[f"all but the first in a cell of '{column}', which {first.label} takes"],
+            reasons=[f"all but the first in a cell of '{column}'"],
             fill=Fill(parts=(Part(column=column),), steps=steps),
         )
+
+
+def _first_and_rest(schema: StoreSchema) -> Iterator[tuple[str, str]]:
+    """A field that takes one of a list, and the one that takes the others."""
+    pairs = ((Role.PICTURE, Role.PICTURES), (Role.PICTURE_TEXT, Role.PICTURE_TEXTS))
+    for of_first, of_rest in pairs:
+        first, rest = schema.with_role(of_first), schema.with_role(of_rest)
+        if first and rest:
+            yield first.name, rest.name
 
 
 def price_from_cost(

@@ -196,6 +196,7 @@ _WORDS = {
     "ipclass": "protection class",
     "safetysheet": "safety sheet",
     "sizeguide": "size guide",
+    "ovenproof": "oven-proof",
     "color": "colour",
     "smallparts": "small parts",
     "unnumber": "UN number",
