@@ -7,6 +7,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from itertools import groupby
 
 import numpy as np
 import polars as pl
@@ -35,6 +36,7 @@ _OTHER_WORDS = frozenset({"are", "ares", "cup", "cups", "pt"})
 #: So many headings begin alike; what says no more than what rows are.
 _SEVERAL = 3
 _WHAT_ROWS_ARE = frozenset({"item", "variant", "model", "size", "color", "piece"})
+_KINDS_OF_ROWS = frozenset({"item", "variant", "model", "parent", "picture"})
 #: The share of rows that is nearly all, and how far off a rounded price of a piece may be.
 _NEARLY_ALL, _ROUNDED = 0.95, 0.02
 #: A language's tag (ISO 639-1) behind a name; "no" is left out, since it ends "Art. No".
@@ -94,6 +96,11 @@ class ColumnFacts:
         return tuple(Counter(cells.to_list()).most_common()) if cells.len() else ()
 
     @cached_property
+    def runs(self) -> int:
+        """How many times another cell follows, the blank ones left out."""
+        return sum(1 for _ in groupby(self.cells.drop_nulls().to_list()))
+
+    @cached_property
     def filled(self) -> int:
         return self.cells.len() - self.cells.null_count()
 
@@ -107,6 +114,11 @@ class ColumnFacts:
     def numeric(self) -> float:
         """The share of filled cells that are numbers."""
         return float(np.isfinite(self.numbers).sum()) / self.filled if self.filled else 0.0
+
+    @cached_property
+    def only_units(self) -> bool:
+        """Whether its cells are units and nothing else."""
+        return bool(self.words) and all(map(find_unit, self.words))
 
     @cached_property
     def dimension(self) -> str:
@@ -179,6 +191,20 @@ class Facts:
                     found[one.name] = (other.name, found[one.name][1])
                     found[other.name] = (found[other.name][0], one.name)
         return found
+
+    @cached_property
+    def kinds_of_rows(self) -> frozenset[str]:
+        """Columns whose few words all say what a row is: product, variant, picture."""
+        read = lexicon("terms").read
+        return frozenset(
+            c.name
+            for c in self.columns
+            if 0 < len(c.words) < _FEW + 1
+            and all(
+                (said := read(w, self.languages).concepts.keys()) and said <= _KINDS_OF_ROWS
+                for w in c.words
+            )
+        )
 
     @cached_property
     def joined_keys(self) -> frozenset[str]:

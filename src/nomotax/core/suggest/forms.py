@@ -9,7 +9,7 @@ from functools import lru_cache
 
 from nomotax.core.suggest.lexicon import Languages, lexicon
 from nomotax.core.suggest.spelling import fold
-from nomotax.core.suggest.weighing import Piece
+from nomotax.core.suggest.weighing import NOTHING, Piece
 from nomotax.core.units.table import UNITS, find_unit, ratio
 
 _NUMBER = re.compile(r"\d+(?:[.,]\d+)?")
@@ -113,7 +113,7 @@ def compare(word: Form, own: Form) -> Piece:
     if word.size and own.size:
         return Piece(7.0, "the same size") if word.size == own.size else Piece(-6.0)
     if not word.numbers and not own.numbers:
-        return Piece(0.0)
+        return NOTHING
     if not word.numbers or not own.numbers:
         return Piece(-1.5)
     return _ages(word, own) or _plain(word, own)

@@ -13,7 +13,7 @@ from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.core.suggest.facts import ColumnFacts, Facts, languages_of
 from nomotax.core.suggest.lexicon import Bag, Languages, lexicon
 from nomotax.core.suggest.spelling import tokens
-from nomotax.core.suggest.weighing import Piece
+from nomotax.core.suggest.weighing import NOTHING, Piece
 
 #: Concepts that many fields share: they say little alone.
 _GENERAL = {
@@ -113,13 +113,13 @@ def own_name(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
         return Piece(_LAST, f"'{column.last_part}' is the field's own name")
     if column.called in asked.spelt:
         return Piece(_SAME, f"'{column.name}' is another word for {asked.field.label}")
-    return Piece(0.0)
+    return NOTHING
 
 
 def meaning(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """The names say the same, in whatever language."""
     if not column.helpful:
-        return Piece(0.0)
+        return NOTHING
     kind = asked.field.kind
     says = _in_place(column.says, kind)
     scored = [(_likeness(bag, says), bag) for bag in asked.says]
@@ -235,14 +235,13 @@ def _alike(one: str, other: str) -> float:
         return 0.0
     if one.startswith(other) or other.startswith(one):
         return 0.8
-    ratio = fuzz.ratio(one, other)
-    return ratio / 100 if ratio >= 80 else 0.0
+    return fuzz.ratio(one, other, score_cutoff=80) / 100
 
 
 def contrast(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """The names say different things of one group: a carton is no piece, a minimum no maximum."""
     if not column.helpful or not asked.says:
-        return Piece(0.0)
+        return NOTHING
     there = column.last if column.last.concepts else column.says
     there = _in_place(there, asked.field.kind) if there.concepts.keys() == {"carton"} else there
     return Piece(max(_contrast(bag, there) for bag in asked.says))
@@ -279,13 +278,13 @@ def initials(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """The heading is the first letters of the field's words."""
     text = "".join(tokens(column.name))
     if not 2 <= len(text) <= 4 or not text.isalpha():
-        return Piece(0.0)
+        return NOTHING
     for name in (asked.field.label, asked.field.name.replace("_", " ")):
         words = tokens(name)
         parts = lexicon("terms").parts(words[0]) if len(words) == 1 else words
         if len(parts) > 1 and "".join(p[0] for p in parts) == text:
             return Piece(4.5, f"'{column.name}' are the first letters of {asked.field.label}")
-    return Piece(0.0)
+    return NOTHING
 
 
 def tongue(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
@@ -303,8 +302,8 @@ def known_key(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """Its codes are keys of this store already."""
     known = facts.keys.get(column.name)
     if asked.field.role is not Role.KEY or known is None or not known.tried:
-        return Piece(0.0)
-    return Piece(7.0) if known.as_is * 10 >= known.tried * 9 else Piece(0.0)
+        return NOTHING
+    return Piece(7.0) if known.as_is * 10 >= known.tried * 9 else NOTHING
 
 
 EVIDENCE = (meaning, contrast, initials, tongue, known_key)

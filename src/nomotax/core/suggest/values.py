@@ -12,7 +12,7 @@ from nomotax.core.suggest.facts import ColumnFacts, Facts
 from nomotax.core.suggest.lexicon import lexicon
 from nomotax.core.suggest.names import Asked
 from nomotax.core.suggest.places import is_country, is_language
-from nomotax.core.suggest.weighing import Piece
+from nomotax.core.suggest.weighing import NOTHING, Piece
 from nomotax.core.suggest.words import answered, yes_or_no
 from nomotax.core.units.table import find_unit
 
@@ -26,8 +26,6 @@ _DATE = (
 )
 _CODE = r"^[\w./ -]{1,40}$"
 _NO_MONEY = ("GTIN", "yes/no", "date (year-month-day)")
-#: What the rows of an export are.
-_WHAT_ROWS_ARE = frozenset({"item", "variant", "model", "parent", "picture"})
 #: What counts as few, as most, as hardly any.
 _FEW, _MOSTLY, _HARDLY = 5, 0.7, 0.05
 _BARCODE = r"^\d{8}$|^\d{12,14}$"
@@ -133,7 +131,7 @@ def _measure(field: StoreField, column: ColumnFacts) -> Piece:
     there = units or ({column.dimension} if column.dimension else set())
     if there and own not in there:
         return Piece(-3.0)
-    return Piece(1.2, "its unit measures the same") if there else Piece(0.0)
+    return Piece(1.2, "its unit measures the same") if there else NOTHING
 
 
 def _category(field: StoreField, column: ColumnFacts) -> Piece:
@@ -200,7 +198,7 @@ def _text(field: StoreField, column: ColumnFacts) -> Piece:
         return _brand(column)
     if column.profile.looks_like == "html" or column.length > 90:
         return Piece(0.5 if "description" in says else -2.5)
-    return Piece(0.0)
+    return NOTHING
 
 
 def _texts(field: StoreField, column: ColumnFacts) -> Piece:
@@ -263,13 +261,13 @@ def kind(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
         # Not even a column of the field's own name fills it.
         return Piece(3 * _NEVER)
     weigh = _BY_KIND.get(asked.field.kind)
-    return weigh(asked.field, column) if weigh else Piece(0.0)
+    return weigh(asked.field, column) if weigh else NOTHING
 
 
 def cartons(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """A barcode of 14 digits is a carton's, one of 13 a piece's."""
     if asked.field.kind is not FieldKind.GTIN or column.profile.looks_like != "GTIN":
-        return Piece(0.0)
+        return NOTHING
     carton = any(bag.concepts.keys() & {"carton", "pallet", "inner"} for bag in asked.says)
     long = column.matching(r"^[1-9]\d{13}$") > 0.7
     if carton:
@@ -285,7 +283,7 @@ def prices(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
         Role.PRICE,
         Role.LIST_PRICE,
     ):
-        return Piece(0.0)
+        return NOTHING
     under, over = facts.ordered.get(column.name, ("", ""))
     if role is Role.COST:
         return (
@@ -301,9 +299,9 @@ def prices(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
 def neighbours(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """Where headings say nothing: a brand stands within titles, a title is told by them."""
     if column.helpful or asked.field.kind is not FieldKind.TEXT:
-        return Piece(0.0)
+        return NOTHING
     if asked.field.role is Role.TITLE:
-        return Piece(1.5) if column.place <= len(facts.columns) // 3 else Piece(0.0)
+        return Piece(1.5) if column.place <= len(facts.columns) // 3 else NOTHING
     if "brand" in _says(asked.field) or "maker" in _says(asked.field):
         held = _held_elsewhere(column, facts)
         return Piece(4.0, "its words stand in the titles") if held > 0.6 else Piece(-1.5)
@@ -335,43 +333,42 @@ def packs(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
         for many, (one, count) in facts.packs.items():
             if count == column.name:
                 return Piece(2.5, f"'{many}' is '{one}' times it")
-    return Piece(0.0)
+    return NOTHING
 
 
 def picture_text(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """What a picture shows is said to be a picture's."""
     if asked.field.role not in (Role.PICTURE_TEXT, Role.PICTURE_TEXTS) or not column.helpful:
-        return Piece(0.0)
+        return NOTHING
     return Piece(0.0 if {"picture"} & {*column.says.concepts, *column.last.concepts} else -2.5)
 
 
 def kind_of_row(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """Words that say what a row is, product or variant, are no value of the product."""
-    read = lexicon("terms").read
-    said = [frozenset(read(word, facts.languages).concepts) for word in column.words[:6]]
-    of_rows = said and len(column.words) < 6 and all(s and s <= _WHAT_ROWS_ARE for s in said)
-    return Piece(-16.0 if of_rows else 0.0)
+    return Piece(-16.0 if column.name in facts.kinds_of_rows else 0.0)
 
 
 def units(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """A column of nothing but units says what the numbers of another one are in."""
+    if not column.only_units:
+        return NOTHING
     said = {concept for bag in asked.says for concept in bag.concepts}
-    if said & {"unit", "packaging", "piece"} or not column.words:
-        return Piece(0.0)
-    return Piece(-4.0 if all(map(find_unit, column.words)) else 0.0)
+    return Piece(0.0 if said & {"unit", "packaging", "piece"} else -4.0)
 
 
 def rows_of_one(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """Codes of variants' groups go over a few rows that follow each other."""
     if asked.field.role is not Role.GROUP and asked.field.kind is not FieldKind.CATEGORY:
-        return Piece(0.0)
-    cells, codes = column.cells.drop_nulls(), column.profile.distinct
-    if codes < _FEW or column.matching(r"\d") < _MOSTLY or column.matching(r"\s") > _HARDLY:
-        return Piece(0.0)
-    runs = int((cells != cells.shift(1)).fill_null(True).sum())
+        return NOTHING
+    if (
+        column.profile.distinct < _FEW
+        or column.matching(r"\d") < _MOSTLY
+        or column.matching(r"\s") > _HARDLY
+    ):
+        return NOTHING
     seen = len(column.words)
-    if runs > seen * (1 + _HARDLY) or not 1.2 <= cells.len() / max(1, seen) <= 40:
-        return Piece(0.0)
+    if column.runs > seen * (1 + _HARDLY) or not 1.2 <= column.filled / max(1, seen) <= 40:
+        return NOTHING
     if asked.field.kind is FieldKind.CATEGORY:
         return Piece(-3.0)
     return Piece(4.0, "each goes over a few rows that follow each other")
@@ -379,7 +376,7 @@ def rows_of_one(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
 
 def joined_key(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """A table that was joined repeats the key that it was joined by: the first of them is meant."""
-    return Piece(-4.0) if column.name in facts.joined_keys else Piece(0.0)
+    return Piece(-4.0) if column.name in facts.joined_keys else NOTHING
 
 
 EVIDENCE = (

@@ -29,6 +29,10 @@ class Piece:
     reason: str = ""
 
 
+#: What says nothing, either way.
+NOTHING = Piece(0.0)
+
+
 class Proposal(BaseModel):
     """A proposed word or place. ``score`` runs from 0 to 100: of those at 90, nine in ten are
     right. Only a ``sure`` one is taken unseen."""

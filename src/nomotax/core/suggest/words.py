@@ -22,6 +22,7 @@ from nomotax.core.suggest.spelling import tokens
 from nomotax.core.suggest.weighing import (
     LEAST,
     MOST,
+    NOTHING,
     SURE,
     Piece,
     Proposal,
@@ -140,7 +141,7 @@ def same(word: Word, own: Word, listed: WordList) -> Piece:
         return Piece(9.0, "the same word")
     if len(word.spelt) > 1 and sorted(word.spelt) == sorted(own.spelt):
         return Piece(7.0, "the same words")
-    return Piece(0.0)
+    return NOTHING
 
 
 def numbers(word: Word, own: Word, listed: WordList) -> Piece:
@@ -152,7 +153,7 @@ def meaning(word: Word, own: Word, listed: WordList) -> Piece:
     """They mean the same, or something that counts as it where the list has nothing nearer."""
     here, there = word.says.concepts, own.says.concepts
     if not here or not there:
-        return Piece(0.0)
+        return NOTHING
     shared = set(here) & set(there)
     if shared and set(here) == set(there):
         weight = min(min(here[c], there[c]) for c in shared)
@@ -185,7 +186,7 @@ def short(word: Word, own: Word, listed: WordList) -> Piece:
     """It is the store's word cut short: ``pav.`` for Pavimenti."""
     text = word.joined
     if not text.isalpha() or word.joined == own.joined:
-        return Piece(0.0)
+        return NOTHING
     begins = [w for w in listed.words if w.joined.startswith(text)]
     if own.joined.startswith(text):
         only = len(begins) == 1
@@ -193,7 +194,7 @@ def short(word: Word, own: Word, listed: WordList) -> Piece:
         return Piece(weight, f"only this begins with '{word.text}'" if only else "")
     if len(own.spelt) > 1 and "".join(t[0] for t in own.spelt) == text:
         return Piece(3.5, "its first letters")
-    return Piece(0.0)
+    return NOTHING
 
 
 def alike(word: Word, own: Word, listed: WordList) -> Piece:
@@ -203,15 +204,15 @@ def alike(word: Word, own: Word, listed: WordList) -> Piece:
         rare = sum(any(t in w.spelt for t in shared) for w in listed.words)
         return Piece(3.5 if rare == 1 else 1.5, f"both say '{shared[0]}'")
     if min(len(word.joined), len(own.joined)) < 5 or _NUMBERED.search(word.joined + own.joined):
-        return Piece(0.0)
+        return NOTHING
     if word.says.concepts and own.says.concepts:
-        return Piece(0.0)
+        return NOTHING
     ratio = fuzz.ratio(word.joined, own.joined)
     if ratio >= 80:
         return Piece((ratio - 60) / 8, "written almost alike")
     if own.joined.startswith(word.joined[:5]) and ratio >= 60:
         return Piece(2.0, "written alike")
-    return Piece(0.0)
+    return NOTHING
 
 
 Weigh = Callable[[Word, Word, WordList], Piece]
