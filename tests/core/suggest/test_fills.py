@@ -154,6 +154,11 @@ def test_a_lone_price_is_offered_for_the_cost_too_and_neither_is_sure(heading, r
     assert "price" not in found(table, refused=refused)[1]
 
 
+def test_a_price_that_says_what_it_is_is_offered_once():
+    table = {k: v for k, v in TABLE.items() if k != "EK EUR"} | {"Brutto": TABLE["EK EUR"]}
+    assert [f for f, s in found(table)[1].items() if s.column == "Brutto"] == ["price"]
+
+
 def test_where_a_cost_arrives_a_price_is_no_other():
     _, chosen = found(TABLE | {"Preis": ["2,90", "4,90", "6,90", "8,90", "11,00", "13,00"]})
     assert (chosen["cost"].column, chosen["price"].column) == ("EK EUR", "Preis")

@@ -53,23 +53,33 @@ def with_fills(
         for fit in one
         if fit.likely >= LEAST
     ]
-    found += _perhaps_costs(schema, found, facts, evidence)
+    found = _one_price(schema, found, facts, evidence)
     found += _firsts_of_lists(schema, found, facts, evidence)
     return sorted(found, key=lambda s: -s.score)
 
 
-def _perhaps_costs(
-    schema: StoreSchema, found: Sequence[Suggestion], facts: Facts, evidence: Evidence
+def _one_price(
+    schema: StoreSchema, found: list[Suggestion], facts: Facts, evidence: Evidence
 ) -> list[Suggestion]:
-    """A price that may be what the store pays, for the cost as well, where nothing else is."""
+    """A column is what the store pays or what it asks, whichever is likelier; one that says no more
+    than that it is a price may be both."""
     cost, price = _cost_and_price(schema) or ("", "")
-    best = next((s for s in found if s.field == price), None)
-    if any(s.field == cost for s in found):
-        return []
-    if best is None or not _says_no_more(best.column, facts, evidence):
-        return []
+    best = {s.field: s for s in reversed(found) if s.field in (cost, price)}
+    mine, theirs = best.get(price), best.get(cost)
+    if mine and theirs and mine.column == theirs.column:
+        less = min(mine, theirs, key=lambda s: s.score)
+        both = _says_no_more(mine.column, facts, evidence)
+        return found if both else [s for s in found if s is not less]
+    if mine is None or theirs is not None or not _says_no_more(mine.column, facts, evidence):
+        return found
+    return [*found, _as_cost(schema, cost, mine, facts, evidence)]
+
+
+def _as_cost(
+    schema: StoreSchema, cost: str, best: Suggestion, facts: Facts, evidence: Evidence
+) -> Suggestion:
     said = f"'{best.column}' says no more than that it is a price: it may be what the store pays"
-    return [_suggestion(schema, Fit(cost, best.column, best.score / 100, said), facts, evidence)]
+    return _suggestion(schema, Fit(cost, best.column, best.score / 100, said), facts, evidence)
 
 
 def _firsts_of_lists(
@@ -94,7 +104,7 @@ def _suggestion(schema: StoreSchema, fit: Fit, facts: Facts, evidence: Evidence)
     return Suggestion(
         field=fit.field,
         column=fit.column,
-        score=round(100 * fit.likely),
+        score=min(99, round(100 * fit.likely)),
         sure=fit.likely >= SURE and not doubtful,
         reasons=[*([fit.reason] if fit.reason else []), *(a.says for a in fill.assumptions)],
         fill=fill,
