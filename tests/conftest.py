@@ -77,15 +77,9 @@ def migrated(cluster):
 @pytest.fixture
 def place(cluster, tmp_path, monkeypatch):
     """Where the records, artifacts and secrets of one test are kept; no database is there yet."""
-    from nomotax.jobs.app import _queue
-
     monkeypatch.setenv("NOMOTAX_DATABASE_URL", cluster.url)
     monkeypatch.setenv("NOMOTAX_ARTIFACTS", str(tmp_path / "artifacts"))
     monkeypatch.setenv("NOMOTAX_SECRET_FILE", str(tmp_path / "secret.key"))
-    # The queue's connections are to the database that is dropped here.
-    if _queue.cache_info().currsize:
-        _queue(cluster.url).close()
-        _queue.cache_clear()
     return cluster
 
 
@@ -146,7 +140,8 @@ def client(demo, app):
 @pytest.fixture
 def work():
     """Runs the queue until it is empty, as a worker would."""
-    from nomotax.jobs.app import RUNS, run_worker
+    from nomotax.jobs.app import run_worker
+    from nomotax.records.queue import RUNS
 
     return lambda: run_worker(wait=False, queues=(RUNS,))
 
@@ -154,7 +149,8 @@ def work():
 @pytest.fixture
 def look():
     """Has all looked at that suggestions wait for, as the worker for that would."""
-    from nomotax.jobs.app import LOOKS, run_worker
+    from nomotax.jobs.app import run_worker
+    from nomotax.records.queue import LOOKS
 
     return lambda: run_worker(wait=False, queues=(LOOKS,))
 

@@ -11,7 +11,8 @@ from sqlalchemy import text
 
 from nomotax.core.errors import DatabaseUnavailable
 from nomotax.demo.load import DATA
-from nomotax.flows import runs
+from nomotax.flows import applying, runs
+from nomotax.flows.run_states import request_stop
 from nomotax.records.database import engine_for, ping
 from tests.api.test_path import BUNDLE, catalog, get, prepare, send
 
@@ -112,17 +113,76 @@ def test_a_stale_changeset_is_not_applied(mapped, work):
     assert catalog(mapped) == held
 
 
+def test_an_apply_of_other_products_makes_no_changeset_stale(mapped, work):
+    """Two trials of other rows, prepared side by side, are both applied."""
+    runs_ = [
+        send(mapped, "post", f"/feeds/1/runs?{rows}", status=201)["id"]
+        for rows in ("last=100", "first=101&last=200")
+    ]
+    work()
+    for run in runs_:
+        send(mapped, "post", f"/runs/{run}/apply", status=202)
+    work()
+    assert [get(mapped, f"/runs/{run}")["status"] for run in runs_] == ["applied", "applied"]
+
+
+def test_what_is_kept_by_hand_between_prepare_and_apply_stays(mapped, work):
+    run = prepare(mapped, work)["id"]
+    rows = get(mapped, f"/runs/{run}/rows", status="changed", limit=1)["rows"]
+    key, change = rows[0]["key"], rows[0]["changes"][0]
+    kept = {"key": key, "field": change["field"]}
+    send(mapped, "put", "/stores/1/kept", kept)
+    send(mapped, "post", f"/runs/{run}/apply", status=202)
+    work()
+    shown = get(mapped, f"/runs/{run}")
+    assert shown["status"] == "applied" and "1 values kept by hand" in shown["log"][-1]["text"]
+    assert catalog(mapped)[key].get(change["field"]) == change["before"]
+
+
+def test_a_run_keeps_what_it_was_read_from(mapped, work):
+    """Read again in another way, a run that waits and one that is applied stay what they are."""
+    run = prepare(mapped, work)
+    send(mapped, "post", f"/runs/{run['id']}/apply", status=202)
+    work()
+    waiting = send(mapped, "post", "/feeds/1/runs", status=201)["id"]
+    reading = get(mapped, "/deliveries/1")["reading"] | {"delimiter": "|"}
+    send(mapped, "put", "/deliveries/1/reading", {"reading": reading})
+    key = get(mapped, f"/runs/{run['id']}/rows", status="new", limit=1)["rows"][0]["key"]
+    traced = get(mapped, f"/runs/{run['id']}/trace", key=key, field="sku")
+    assert traced["file_name"] == run["file_name"]
+    work()
+    again = get(mapped, f"/runs/{waiting}")
+    assert again["status"] == "prepared" and sum(again["counts"].values()) == 1188
+
+
 def test_a_run_can_be_stopped_before_it_writes(mapped, work):
     run = send(mapped, "post", "/feeds/1/runs", status=201)["id"]
     send(mapped, "post", f"/runs/{run}/stop", status=202)
-    runs.prepare(run)
-    assert get(mapped, f"/runs/{run}")["status"] == "prepared", "a stop before the start is past"
-    runs.request_apply(run)
-    runs.request_stop(run)
-    runs.apply(run)
+    work()
+    stopped = get(mapped, f"/runs/{run}")
+    assert stopped["status"] == "stopped" and "Stopped by hand" in stopped["log"][-1]["text"]
+    assert send(mapped, "post", f"/runs/{run}/apply", status=409)
+    run = prepare(mapped, work)["id"]
+    applying.request_apply(run)
+    request_stop(run)
+    applying.apply(run)
     stopped = get(mapped, f"/runs/{run}")
     assert stopped["status"] == "prepared" and "Stopped by hand" in stopped["log"][-1]["text"]
     work()
+    assert get(mapped, f"/runs/{run}")["status"] == "prepared", "its job finds nothing to do"
+
+
+def test_a_running_preparation_hears_a_stop(mapped, work, monkeypatch):
+    run = send(mapped, "post", "/feeds/1/runs", status=201)["id"]
+    loaded = runs.key_and_content
+
+    def stopped_meanwhile(*about):
+        send(mapped, "post", f"/runs/{run}/stop", status=202)
+        return loaded(*about)
+
+    monkeypatch.setattr(runs, "key_and_content", stopped_meanwhile)
+    work()
+    assert get(mapped, f"/runs/{run}")["status"] == "stopped"
 
 
 def test_the_database_stopped_in_the_middle_of_an_apply(mapped, work, cluster):
@@ -132,7 +192,7 @@ def test_the_database_stopped_in_the_middle_of_an_apply(mapped, work, cluster):
     # A lock held by somebody else stops the apply between its staging and its writing.
     blocker = engine_for(cluster.url).connect()
     blocker.execute(text("lock table product_changes in access exclusive mode"))
-    runs.request_apply(run)
+    applying.request_apply(run)
     failures = []
     thread = threading.Thread(target=lambda: failures.append(_failure_of(run)))
     thread.start()
@@ -145,10 +205,7 @@ def test_the_database_stopped_in_the_middle_of_an_apply(mapped, work, cluster):
     cluster.start()
     blocker.invalidate()
     assert catalog(mapped) == before
-    assert runs.mark_interrupted() == 1
-    shown = get(mapped, f"/runs/{run}")
-    assert shown["status"] == "prepared" and "nothing was half-written" in shown["error"]
-    send(mapped, "post", f"/runs/{run}/apply", status=202)
+    assert get(mapped, f"/runs/{run}")["status"] == "applying", "its job is taken up again"
     work()
     assert get(mapped, f"/runs/{run}")["status"] == "applied"
     assert len(catalog(mapped)) == len(before) + 878
@@ -156,7 +213,7 @@ def test_the_database_stopped_in_the_middle_of_an_apply(mapped, work, cluster):
 
 def _failure_of(run):
     try:
-        runs.apply(run)
+        applying.apply(run)
     except DatabaseUnavailable as error:
         return error
     return None

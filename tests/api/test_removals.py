@@ -6,7 +6,7 @@ import io
 
 import pytest
 
-from nomotax.flows.runs import undo
+from nomotax.flows.applying import undo
 from nomotax.records.database import session
 from nomotax.records.repositories import Runs
 from tests.api.test_first_hour import drop, feed_of
@@ -117,13 +117,14 @@ def test_an_undo_tells_what_it_touches_and_what_stands_in_its_way(mapped, work):
     applied(mapped, work, first)
     told = get(mapped, f"/runs/{first['id']}/undo")
     made = {k for k in catalog(mapped) if k not in before}
-    assert told["taken_out"] == len(made) and told["changed_since"] == []
+    assert told["taken_out"] == len(made) and told["later"] == told["stay"] == []
     assert (
         told["taken_out"] + told["put_back"] == first["counts"]["new"] + first["counts"]["changed"]
     )
     second = prepare(mapped, work, drop(mapped, 1, week_2(mapped)))
     applied(mapped, work, second)
-    assert get(mapped, f"/runs/{first['id']}/undo")["changed_since"]
+    later = get(mapped, f"/runs/{first['id']}/undo")
+    assert later["later"] and later["stay"]
     assert send(mapped, "get", "/runs/99/undo", status=404)
 
 

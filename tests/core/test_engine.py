@@ -91,7 +91,7 @@ SMALL = StoreSchema(
 )  # fmt: skip
 
 
-def changes(text, catalog, **fill):
+def changes(text, catalog, brought=None, **fill):
     """Compare rows of sku,name,price with a catalog of (key, owner, name, price)."""
     table = read_delimited(text.encode(), DelimitedReading())
     fills = {c: {"parts": [{"column": c}], **fill} for c in ("sku", "name", "price")}
@@ -101,7 +101,8 @@ def changes(text, catalog, **fill):
         [(k, o, k, n, p, "kept") for k, o, n, p in catalog],
         schema=["key", OWNER, "sku", "name", "price", "note"], orient="row",
     ).cast(pl.String)  # fmt: skip
-    return compare(table.frame, plan, stored, "me")
+    brought = pl.Series(brought, dtype=pl.String) if brought is not None else None
+    return compare(table.frame, plan, stored, "me", None, brought)
 
 
 def statuses(changeset):
@@ -112,7 +113,8 @@ def test_every_row_is_new_changed_same_or_rejected_and_gone_ones_are_told():
     text = "sku,name,price\na,A,1\nb,B,2.00\nc,C,3\nd,D,x\nf,F,9\n"
     catalog = [("b", "me", "B", "2.00"), ("c", "me", "C", "2.50"), ("e", "me", "E", "1"),
                ("f", "you", "F", "9.01"), ("z", "you", "Z", "1")]  # fmt: skip
-    result = changes(text, catalog)
+    assert "e" not in statuses(changes(text, catalog)), "the feed's first run knows of none before"
+    result = changes(text, catalog, brought=["b", "e", "f", "sold out since"])
     assert statuses(result) == {"a": "new", "b": "same", "c": "changed", "d": "rejected",
                                 "f": "rejected", "e": "gone"}  # fmt: skip
     reasons = dict(result.frame.select("key", "reason").iter_rows())

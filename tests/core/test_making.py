@@ -395,7 +395,7 @@ def test_a_fields_own_name_always_wins():
                                  "sku": ["a", "b"]}, ["Standard"])  # fmt: skip
     assert {f: s.column for f, s in found.items()} == {
         "cost": "cost", "price": "price", "title": "Titel", "sku": "sku"}  # fmt: skip
-    assert all(found[f].score == 100 for f in ("cost", "price", "title")) and priced is None
+    assert all(found[f].score == 99 for f in ("cost", "price", "title")) and priced is None
 
 
 def test_a_ladder_is_offered_only_where_one_exists_and_no_price_arrives():
@@ -408,7 +408,7 @@ def test_a_ladder_is_offered_only_where_one_exists_and_no_price_arrives():
 def test_nothing_that_prefixes_or_shortens_is_sure():
     found, _ = suggestions({"sku": ["1", "2"], "Titel": ["a very long title", "b"]},
                            keys={"sku": KeyFacts(2, 0, 2, 0)})  # fmt: skip
-    assert found["sku"].score == 100 and not found["sku"].sure
+    assert found["sku"].score == 99 and not found["sku"].sure
     assert found["title"].sure and [s.do for s in found["title"].fill.steps] == ["trim"]
 
 

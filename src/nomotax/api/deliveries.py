@@ -24,7 +24,6 @@ from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.table import FAULT, ROW
 from nomotax.flows import pictures, reading, receive, removals
-from nomotax.jobs.app import defer
 from nomotax.records.tables import Delivery
 
 api = APIBlueprint(
@@ -143,18 +142,11 @@ def _view(d: Delivery) -> DeliveryView:
     return DeliveryView.model_validate(d.model_dump() | more)
 
 
-def _queued(d: Delivery) -> Delivery:
-    """A large delivery is read by a worker."""
-    if d.status == "reading":
-        defer("read", delivery_id=d.id or 0)
-    return d
-
-
 @api.post("/feeds/<int:feed_id>/deliveries", responses={201: DeliveryView})
 def upload(path: FeedPath, form: Upload) -> Response:
     """Receive a file for a feed and read it."""
     name = form.file.filename or "delivery"
-    return answer(_view(_queued(receive.receive(path.feed_id, name, form.file.stream))), 201)
+    return answer(_view(receive.receive(path.feed_id, name, form.file.stream)), 201)
 
 
 @api.put("/feeds/<int:feed_id>/password", responses={200: Done})
@@ -173,7 +165,7 @@ def get_delivery(path: DeliveryPath) -> Response:
 @api.put("/deliveries/<int:delivery_id>/reading", responses={200: DeliveryView})
 def read_again(path: DeliveryPath, body: ReadingEdit) -> Response:
     """Read a delivery another way; the choice is saved on its feed."""
-    return answer(_view(_queued(receive.change_reading(path.delivery_id, body.reading))))
+    return answer(_view(receive.change_reading(path.delivery_id, body.reading)))
 
 
 @api.get("/deliveries/<int:delivery_id>/detection", responses={200: DetectionView})
@@ -200,7 +192,7 @@ def preview(path: DeliveryPath, body: ReadingEdit) -> Response:
 @api.post("/deliveries/<int:delivery_id>/read", responses={200: DeliveryView})
 def read_as_saved(path: DeliveryPath) -> Response:
     """Read a delivery once more by its feed's saved reading, or as detected."""
-    return answer(_view(_queued(receive.read_anew(path.delivery_id))))
+    return answer(_view(receive.read_anew(path.delivery_id)))
 
 
 @api.post("/deliveries/<int:delivery_id>/accept", responses={200: DeliveryView})
@@ -248,7 +240,7 @@ def download_table(path: DeliveryPath, query: FileQuery) -> Response:
 @api.post("/deliveries/<int:delivery_id>/move", responses={200: DeliveryView})
 def move_delivery(path: DeliveryPath, body: MoveTo) -> Response:
     """Give a delivery to another feed, and read it as that feed reads."""
-    return answer(_view(_queued(removals.move_delivery(path.delivery_id, body.feed_id))))
+    return answer(_view(removals.move_delivery(path.delivery_id, body.feed_id)))
 
 
 @api.get("/pictures/<name>")

@@ -22,7 +22,6 @@ from nomotax.flows.bench import BenchState, FieldDetail, Window
 from nomotax.flows.placing import CategoryView, ValueTableView
 from nomotax.flows.questions import Question
 from nomotax.flows.workbench import open_workbench
-from nomotax.jobs.app import defer
 
 api = APIBlueprint(
     "feeds", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="feeds")], abp_responses=RESPONSES
@@ -175,7 +174,8 @@ def get_questions(path: FeedPath, query: OfDelivery) -> Response:
     """What still needs a person, most products first."""
     found = questions.open_questions(path.feed_id, query.delivery_id)
     if any(question.kind == "category" for question in found):
-        _look(path.feed_id, query.delivery_id)
+        # Have the background look at the paths of the delivery, once.
+        likely.ask_for_looks(path.feed_id, query.delivery_id)
     return answer(QuestionList(questions=found))
 
 
@@ -204,15 +204,9 @@ def get_categories(path: FeedPath, query: OfDelivery) -> Response:
     """The arriving tree beside the store's."""
     views = placing.category_views(path.feed_id, query.delivery_id)
     if any(view.looking for view in views):
-        _look(path.feed_id, query.delivery_id)
+        # Have the background look at the paths of the delivery, once.
+        likely.ask_for_looks(path.feed_id, query.delivery_id)
     return answer(CategoryViews(views=views))
-
-
-def _look(feed_id: int, delivery_id: int | None) -> None:
-    """Have the background look at the paths of a delivery, once."""
-    wanted = likely.ask_for_looks(feed_id, delivery_id)
-    if wanted is not None:
-        defer("look_at_paths", feed_id=feed_id, delivery_id=wanted)
 
 
 @api.put("/feeds/<int:feed_id>/categories", responses={200: Done})

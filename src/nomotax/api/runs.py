@@ -19,10 +19,10 @@ from nomotax.api.answers import (
     answer,
     attachment,
 )
-from nomotax.flows import review, runs
+from nomotax.flows import applying, review, run_states, runs
+from nomotax.flows.applying import UndoTouch
 from nomotax.flows.review import ReviewPage, ReviewSummary
-from nomotax.flows.runs import RowRange, UndoTouch
-from nomotax.jobs.app import defer
+from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds, Runs, known_id
 from nomotax.records.tables import Run
@@ -88,10 +88,9 @@ def _assemble(repo: Runs, feeds: Feeds, deliveries: Deliveries, run: Run) -> Run
     return RunView.model_validate(
         run.model_dump()
         | {
-            "store_id": supplier.store_id,
             "feed": feed.name,
             "supplier": supplier.name,
-            "file_name": deliveries.get(run.delivery_id).file_name,
+            "file_name": run.used["file_name"],
             "version": repo.version(run).number,
             "log": [line.model_dump() for line in repo.log(known_id(run))],
         }
@@ -103,7 +102,6 @@ def prepare(path: FeedPath, query: PrepareQuery) -> Response:
     """Freeze the crosswalk and prepare a changeset in the background; of some rows as a trial."""
     rows = RowRange(first=query.first, last=query.last)
     run_id = known_id(runs.start_run(path.feed_id, query.delivery_id, rows))
-    defer("prepare", run_id=run_id)
     return answer(_view(run_id), 201)
 
 
@@ -140,29 +138,27 @@ def get_rows(path: RunPath, query: PageQuery) -> Response:
 @api.post("/runs/<int:run_id>/apply", responses={202: RunView})
 def apply(path: RunPath) -> Response:
     """Write the changeset to the catalog in the background."""
-    runs.request_apply(path.run_id)
-    defer("apply", run_id=path.run_id)
+    applying.request_apply(path.run_id)
     return answer(_view(path.run_id), 202)
 
 
 @api.get("/runs/<int:run_id>/undo", responses={200: UndoTouch})
 def touch_undo(path: RunPath) -> Response:
     """What taking the run back would touch; nothing is changed."""
-    return answer(runs.undo_touch(path.run_id))
+    return answer(applying.undo_touch(path.run_id))
 
 
 @api.post("/runs/<int:run_id>/undo", responses={202: RunView})
 def undo(path: RunPath) -> Response:
     """Put back what the run changed."""
-    runs.request_undo(path.run_id)
-    defer("undo", run_id=path.run_id)
+    applying.request_undo(path.run_id)
     return answer(_view(path.run_id), 202)
 
 
 @api.post("/runs/<int:run_id>/stop", responses={202: RunView})
 def stop(path: RunPath) -> Response:
     """Ask a busy run to stop before it writes."""
-    runs.request_stop(path.run_id)
+    run_states.request_stop(path.run_id)
     return answer(_view(path.run_id), 202)
 
 

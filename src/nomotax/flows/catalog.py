@@ -54,9 +54,12 @@ class FieldChange(BaseModel):
 
 
 class HistoryEntry(BaseModel):
+    """What a run did to a product: ``kind`` is *new* or *changed*; ``undone`` was taken back."""
+
     run_id: int
     at: datetime
     kind: str
+    undone: bool
     changes: list[FieldChange]
 
 
@@ -171,14 +174,7 @@ def product_detail(store_id: int, key: str) -> ProductDetail:
         found = db.exec(query).first()
         if found is None:
             raise NotFound(f"There is no product {key!r} in this catalog.")
-        changes = db.exec(
-            select(ProductChange, Run)
-            .join(Run, col(ProductChange.run_id) == col(Run.id))
-            .where(ProductChange.store_id == store_id, ProductChange.key == key)
-            .order_by(col(ProductChange.id).desc())
-            .limit(50)
-        ).all()
-        history = [_entry(change, run) for change, run in changes]
+        history = _history(db, found[0])
         kept = [f for f, keys in Catalog(db).kept(store_id).items() if key in keys]
         variants = _variants(db, found[0], Stores(db).schema(store_id))
         return ProductDetail(product=_line(*found), history=history, kept=kept, variants=variants)
@@ -212,13 +208,48 @@ def _variants(db: Session, product: Product, schema: StoreSchema) -> list[Varian
     ]
 
 
-def _entry(change: ProductChange, run: Run) -> HistoryEntry:
-    before, after = change.before or {}, change.after
-    fields = [f for f in sorted(before.keys() | after.keys()) if before.get(f) != after.get(f)]
+#: So many changes of a product are shown.
+_SHOWN = 50
+
+
+def _history(db: Session, product: Product) -> list[HistoryEntry]:
+    """What runs did to a product, newest first, down to the one that made it."""
+    query = (
+        select(ProductChange, Run)
+        .join(Run, col(ProductChange.run_id) == col(Run.id))
+        .where(ProductChange.product_id == product.id)
+        .order_by(col(ProductChange.id).desc())
+    )
+    rows = db.exec(query).all()
+    found = [
+        _entry(run, "changed", change.undone, change.before, change.after)
+        for change, run in rows[:_SHOWN]
+    ]
+    made = db.get(Run, product.created_run) if product.created_run is not None else None
+    if made is not None:
+        found.append(_entry(made, "new", False, {}, _at_first(product, rows)))
+    return found
+
+
+def _at_first(product: Product, rows: Sequence[tuple[ProductChange, Run]]) -> dict[str, str]:
+    """A product as it was made: without what was changed since."""
+    content = dict(product.content)
+    for change, _ in rows:
+        if not change.undone:
+            kept = {f: v for f, v in content.items() if f not in change.after}
+            content = kept | change.before
+    return content
+
+
+def _entry(
+    run: Run, kind: str, undone: bool, before: dict[str, str], after: dict[str, str]
+) -> HistoryEntry:
+    fields = sorted(before.keys() | after.keys())
     return HistoryEntry(
-        run_id=change.run_id,
+        run_id=run.id or 0,
         at=run.finished_at or run.created_at,
-        kind="new" if change.before is None else "changed",
+        kind=kind,
+        undone=undone,
         changes=[FieldChange(field=f, before=before.get(f), after=after.get(f)) for f in fields],
     )
 

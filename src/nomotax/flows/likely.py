@@ -18,6 +18,7 @@ from nomotax.core.suggest.weighing import Proposal
 from nomotax.flows.entering import ArrivingTree, Path, arriving_trees
 from nomotax.flows.workbench import Workbench, open_workbench, remembered
 from nomotax.records.database import session
+from nomotax.records.queue import enqueue
 from nomotax.records.rankings import Rankings
 from nomotax.records.repositories import known_id
 
@@ -98,15 +99,17 @@ def _key(bench: Workbench, tree: ArrivingTree) -> str:
     return hashlib.sha256(repr(told).encode()).hexdigest()
 
 
-def ask_for_looks(feed_id: int, delivery_id: int | None = None) -> int | None:
-    """Ask for what the background has not looked at yet: the delivery to look at, None where
-    nothing is wanted that has not been asked for."""
+def ask_for_looks(feed_id: int, delivery_id: int | None = None) -> bool:
+    """Have the background look at what it has not looked at yet; whether anything is asked for
+    that was not before."""
     bench = open_workbench(feed_id, delivery_id)
     delivery = known_id(bench.delivery)
     wanted = [tree for tree in arriving_trees(bench) if likely_places(bench, tree).looking]
     with session() as db:
         asked = [Rankings(db).ask(delivery, tree.field, _key(bench, tree)) for tree in wanted]
-    return delivery if any(asked) else None
+        if any(asked):
+            enqueue(db, "look_at_paths", feed_id=feed_id, delivery_id=delivery)
+        return any(asked)
 
 
 def look_at_paths(feed_id: int, delivery_id: int) -> None:

@@ -26,6 +26,7 @@ from nomotax.core.writing.tables import write_table
 from nomotax.flows.companions import companion_tables, feeds_leaning_on, refuse_circle
 from nomotax.flows.pictures import keep_pictures
 from nomotax.records.database import session
+from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Deliveries, Feeds, known_id
 from nomotax.records.secrets import lock, unlock
 from nomotax.records.tables import Delivery
@@ -42,7 +43,7 @@ def upload_limit() -> int:
 
 def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
     """Keep a delivery and read it with the feed's saved reading, or as detected; a large one is
-    left with status "reading", for the caller to queue.
+    left with status "reading", for a worker.
 
     A file that cannot be read is kept all the same, with the reason. Raises ``TooLarge``.
     """
@@ -61,12 +62,13 @@ def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
                 status="reading",
             )
         )
+        _by_worker(db, delivery)
     return delivery if delivery.size > AT_ONCE else read(known_id(delivery), fresh=True)
 
 
 def change_reading(delivery_id: int, reading: Reading) -> Delivery:
     """Save another reading on the feed and read the delivery with it; a large one is left with
-    status "reading", for the caller to queue. Raises ``Conflict`` for companions in a circle."""
+    status "reading", for a worker. Raises ``Conflict`` for companions in a circle."""
     with session() as db:
         delivery = Deliveries(db).get(delivery_id)
         refuse_circle(db, delivery.feed_id, reading)
@@ -74,6 +76,7 @@ def change_reading(delivery_id: int, reading: Reading) -> Delivery:
             feed = Feeds(db).get(delivery.feed_id)
             feed.reading, delivery.status = reading.model_dump(mode="json"), "reading"
             db.add(feed)
+            _by_worker(db, delivery)
             return Deliveries(db).add(delivery)
     return read(delivery_id, reading)
 
@@ -132,13 +135,20 @@ def table_file(delivery_id: int, kind: str) -> tuple[str, bytes]:
 
 
 def read_anew(delivery_id: int) -> Delivery:
-    """Read once more, as when a password has been given; a large one is left to be queued."""
+    """Read once more, as when a password has been given; a large one by a worker."""
     with session() as db:
         delivery = Deliveries(db).get(delivery_id)
         if delivery.size > AT_ONCE:
             delivery.status = "reading"
+            _by_worker(db, delivery)
             return Deliveries(db).add(delivery)
     return read_queued(delivery_id)
+
+
+def _by_worker(db: Session, delivery: Delivery) -> None:
+    """A large delivery is read in the background."""
+    if delivery.size > AT_ONCE:
+        enqueue(db, "read", delivery_id=known_id(delivery))
 
 
 def read_queued(delivery_id: int) -> Delivery:

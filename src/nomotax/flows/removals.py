@@ -16,7 +16,7 @@ from sqlmodel import Session, col, select
 from nomotax.core.errors import Conflict, NotFound
 from nomotax.flows.companions import feeds_leaning_on
 from nomotax.flows.receive import read_anew
-from nomotax.flows.runs import BUSY
+from nomotax.flows.run_states import BUSY, move
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds, Runs, Stores, known_id
 from nomotax.records.tables import Delivery, Feed, Product, Run, Store, Supplier, now
@@ -122,8 +122,8 @@ def move_delivery(delivery_id: int, feed_id: int) -> Delivery:
                     remedy="Undo it first: the catalog remembers which feed its products are of.",
                 )
             if run.status == "prepared":
-                run.status, run.error = "failed", "its delivery was given to another feed"
-                db.add(run)
+                said = "its delivery was given to another feed"
+                move(db, known_id(run), "failed", said, error=said)
         delivery.feed_id = feed_id
         db.add(delivery)
     # Read after the move is committed: a reading that fails leaves it with its new feed, and says

@@ -19,7 +19,8 @@ from nomotax.core.writing.tables import write_table
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.runs import changeset_name, problems_name
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, Runs, Stores
+from nomotax.records.repositories import Runs, Stores
+from nomotax.records.tables import Run
 
 
 class Change(BaseModel):
@@ -79,17 +80,22 @@ class ReviewPage(BaseModel):
 _MOVES = 2000
 
 
-def _scan(run_id: int) -> pl.LazyFrame:
-    if not artifacts().exists(changeset_name(run_id)):
+def _run(run_id: int) -> Run:
+    """A run that is prepared. Raises ``NotFound``."""
+    with session() as db:
+        run = Runs(db).get(run_id)
+    if not run.changes or not artifacts().exists(changeset_name(run)):
         raise NotFound("This run has no changeset yet.", remedy="Wait until it is prepared.")
-    return artifacts().scan(changeset_name(run_id))
+    return run
+
+
+def _scan(run_id: int) -> pl.LazyFrame:
+    return artifacts().scan(changeset_name(_run(run_id)))
 
 
 def _schema(run_id: int) -> StoreSchema:
     with session() as db:
-        feeds = Feeds(db)
-        supplier = feeds.supplier(feeds.get(Runs(db).get(run_id).feed_id))
-        return Stores(db).schema(supplier.store_id)
+        return Stores(db).schema(Runs(db).get(run_id).store_id)
 
 
 def review_summary(run_id: int) -> ReviewSummary:
@@ -118,7 +124,7 @@ def review_summary(run_id: int) -> ReviewSummary:
 
 
 def _reasons(run_id: int) -> list[ReasonCount]:
-    problems = artifacts().scan(problems_name(run_id))
+    problems = artifacts().scan(problems_name(_run(run_id)))
     counts = (
         problems.filter(pl.col("severity") != "skipped")
         .group_by("kind", "severity")
@@ -148,8 +154,9 @@ def review_page(
     offset: int = 0, limit: int = 200,
 ) -> ReviewPage:  # fmt: skip
     """Rows of one status (or all), of those that change ``field``, or that hold ``search``."""
-    schema, scan = _schema(run_id), _scan(run_id)
-    places = _places(artifacts().root, run_id, status, field, search)
+    schema, changeset = _schema(run_id), changeset_name(_run(run_id))
+    scan = artifacts().scan(changeset)
+    places = _places(artifacts().root, changeset, status, field, search)
     wanted = places.slice(offset, limit)
     if wanted.len() == 0:
         return ReviewPage(total=places.len(), rows=[])
@@ -161,9 +168,9 @@ def review_page(
 
 
 @lru_cache(maxsize=16)
-def _places(root: str, run_id: int, status: str, field: str, search: str) -> pl.Series:
+def _places(root: str, changeset: str, status: str, field: str, search: str) -> pl.Series:
     """Positions of the rows that a filter chooses, in order."""
-    scan = _scan(run_id).with_row_index("place")
+    scan = artifacts().scan(changeset).with_row_index("place")
     if status:
         scan = scan.filter(pl.col("status") == status)
     if field:

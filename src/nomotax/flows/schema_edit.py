@@ -85,7 +85,7 @@ def _keep(db: Session, store_id: int, edit: FieldEdit) -> StoreSchema:
     store.schema_document = to_descriptor(schema)
     if edit.demands_more:
         # What was prepared under other demands is prepared again before it is applied.
-        store.revision += 1
+        store.rules_revision += 1
     change = LookupChange(
         store_id=store_id, kind="field", name=edit.name, author=person(), said=edit.said()
     )

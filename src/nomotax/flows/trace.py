@@ -14,9 +14,10 @@ from nomotax.core.crosswalk.trace import Trace, trace
 from nomotax.core.errors import NotFound
 from nomotax.core.flow.context import Lookups
 from nomotax.core.table import ROW
+from nomotax.flows.runs import delivery_used
 from nomotax.flows.workbench import context_of, open_workbench
 from nomotax.records.database import session
-from nomotax.records.repositories import Catalog, Deliveries, Feeds, LookupsRepository, Runs, Stores
+from nomotax.records.repositories import Catalog, Feeds, LookupsRepository, Runs, Stores
 from nomotax.records.tables import Delivery
 
 
@@ -58,7 +59,7 @@ def trace_in_run(run_id: int, key: str, field: str) -> TracedValue:
         run = runs.get(run_id)
         version = runs.version(run)
         bundle = Bundle.model_validate(version.bundle)
-        delivery = Deliveries(db).get(run.delivery_id)
+        delivery = delivery_used(db, run)
         supplier = feeds.supplier(feeds.get(run.feed_id))
         schema = stores.schema(supplier.store_id)
         ctx = context_of(bundle, delivery, frozenset(stores.category_paths(supplier.store_id)))
@@ -73,9 +74,9 @@ def trace_in_run(run_id: int, key: str, field: str) -> TracedValue:
 
 
 def trace_in_catalog(store_id: int, key: str, field: str) -> TracedValue:
-    """A field of a product as the run that last changed it filled it. Raises ``NotFound``."""
+    """A field of a product as the run that wrote it filled it. Raises ``NotFound``."""
     with session() as db:
-        run = Catalog(db).last_run(store_id, key)
+        run = Catalog(db).writer(store_id, key, field)
     return trace_in_run(run, key, field)
 
 

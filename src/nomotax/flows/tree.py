@@ -196,6 +196,7 @@ class _Edit:
         record.before = self._lead_on(change.moves)
         # What was prepared against the old tree is prepared again before it is applied.
         self.store.revision += 1
+        self.store.rules_revision += 1
         self.db.add_all([record, self.store])
         self.db.flush()
         return TreeEdited(id=known_id(record), touch=found)
@@ -259,6 +260,7 @@ class _Edit:
             self._put_back(record)
         record.undone = True
         self.store.revision += 1
+        self.store.rules_revision += 1
         self.db.add_all([record, self.store])
 
     def _take_out(self, paths: list[str]) -> None:

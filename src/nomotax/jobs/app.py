@@ -6,77 +6,58 @@ import asyncio
 import os
 import time
 from collections.abc import Callable, Sequence
-from functools import cache
 
 import structlog
-from procrastinate import App, PsycopgConnector, SyncPsycopgConnector
+from procrastinate import App, PsycopgConnector, RetryStrategy
 from procrastinate.connector import BaseConnector
 from procrastinate.exceptions import ConnectorException
-from psycopg_pool import PoolTimeout
+from procrastinate.jobs import Status
 
 from nomotax.core.errors import DatabaseUnavailable
-from nomotax.flows import likely, receive, runs
+from nomotax.flows import applying, likely, receive, runs
+from nomotax.flows.run_states import give_back
 from nomotax.log import quiet_log
 from nomotax.records.database import database_url
-from nomotax.settings import settings
+from nomotax.records.queue import LOOKS, QUEUES, RUNS
 
 log = structlog.get_logger()
 
-RUNS, LOOKS = "runs", "looks"
 #: How much less urgent than all else on the machine looks are.
 _LOWER = 10
-#: Each task with its queue. Looks are taken by a worker of their own, so that no run waits for one.
-_TASKS: dict[str, tuple[Callable[..., object], str]] = {
-    "prepare": (runs.prepare, RUNS),
-    "apply": (runs.apply, RUNS),
-    "undo": (runs.undo, RUNS),
-    "read": (receive.read_queued, RUNS),
-    "look_at_paths": (likely.look_at_paths, LOOKS),
+#: Seconds between two signs of life of a worker, and after which it counts as gone; how often a
+#: job is taken up again that its worker did not survive.
+_BEAT, _SILENT, _TRIES = 5.0, 20.0, 3
+_TASKS: dict[str, Callable[..., object]] = {
+    "prepare": runs.prepare,
+    "apply": applying.apply,
+    "undo": applying.undo,
+    "read": receive.read_queued,
+    "look_at_paths": likely.look_at_paths,
 }
+#: A database that went away in the middle of a job: it is begun anew.
+_AGAIN = RetryStrategy(max_attempts=_TRIES, wait=3, retry_exceptions={DatabaseUnavailable})
 
 
 def _app(connector: BaseConnector) -> App:
     """An application with our tasks. Tasks remember the application they were made in, so each
     connector gets one of its own."""
     made = App(connector=connector)
-    for name, (work, queue) in _TASKS.items():
-        made.task(name=name, queue=queue)(work)
+    for name, work in _TASKS.items():
+        made.task(name=name, queue=QUEUES[name], retry=_AGAIN)(work)
     return made
-
-
-@cache
-def _queue(url: str) -> App:
-    """An application that can only defer, with a small pool of connections; one a process."""
-    connector = SyncPsycopgConnector(conninfo=url, min_size=0, max_size=4, timeout=5)
-    queue = _app(connector)
-    queue.open()
-    return queue
-
-
-def defer(task: str, **about: int) -> None:
-    """Put a task on the queue. Raises ``DatabaseUnavailable``."""
-    try:
-        _queue(database_url()).configure_task(task, queue=_TASKS[task][1]).defer(**about)
-    except (ConnectorException, PoolTimeout) as error:
-        raise DatabaseUnavailable(
-            "The job could not be put on the queue.",
-            where=str(error.__cause__ or error),
-            remedy="Start the database, then try again.",
-        ) from error
 
 
 def run_worker(
     wait: bool = True, concurrency: int = 1, queues: Sequence[str] = (RUNS, LOOKS)
 ) -> None:
     """Work until stopped; with ``wait=False`` until the queues are empty. Survives a database that
-    goes away: what was interrupted is given back, and work goes on when it returns."""
+    goes away: work goes on when it returns, and what a worker left half done is taken up again by
+    whichever finds it."""
     quiet_log()
     if wait and RUNS not in queues:
         os.nice(_LOWER)
     while True:
         try:
-            if wait and RUNS in queues and _alone():
-                _give_back()
             asyncio.run(_work(wait, concurrency, queues))
             return
         except (ConnectorException, DatabaseUnavailable, OSError) as error:
@@ -86,20 +67,42 @@ def run_worker(
             time.sleep(2)
 
 
-def _give_back() -> None:
-    interrupted = runs.mark_interrupted()
-    if interrupted:
-        log.warning("interrupted runs given back", count=interrupted)
-
-
-def _alone() -> bool:
-    return settings().workers == 1
-
-
 async def _work(wait: bool, concurrency: int, queues: Sequence[str]) -> None:
     worker = _app(PsycopgConnector(conninfo=database_url()))
     async with worker.open_async():
-        await worker.run_worker_async(
-            queues=list(queues), wait=wait, concurrency=concurrency, fetch_job_polling_interval=2,
-            install_signal_handlers=wait,
-        )  # fmt: skip
+        watch = asyncio.create_task(_watch(worker)) if wait else None
+        try:
+            await worker.run_worker_async(
+                queues=list(queues), wait=wait, concurrency=concurrency,
+                fetch_job_polling_interval=2, install_signal_handlers=wait,
+                update_heartbeat_interval=_BEAT, stalled_worker_timeout=_SILENT,
+            )  # fmt: skip
+        finally:
+            if watch is not None:
+                watch.cancel()
+
+
+async def _watch(worker: App) -> None:
+    """Look for what other workers have left, as long as this one lives."""
+    while True:
+        try:
+            await take_up(worker)
+        except (ConnectorException, DatabaseUnavailable) as error:
+            log.warning("could not look for jobs left behind", error=str(error))
+        await asyncio.sleep(_BEAT)
+
+
+async def take_up(worker: App, silent: float = _SILENT) -> int:
+    """Jobs whose worker has been silent for so many seconds go back on the queue, a few times;
+    then what they were about is given back to a person. Gives how many jobs there were."""
+    left = list(await worker.job_manager.get_stalled_jobs(seconds_since_heartbeat=silent))
+    for job in left:
+        log.warning("job left behind", job=job.id, task=job.task_name, attempts=job.attempts)
+        if job.attempts < _TRIES:
+            await worker.job_manager.retry_job(job)
+        else:
+            await worker.job_manager.finish_job(job, Status.FAILED, delete_job=False)
+    given = await asyncio.to_thread(give_back)
+    if given:
+        log.warning("runs given back", count=given)
+    return len(left)

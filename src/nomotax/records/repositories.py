@@ -261,14 +261,17 @@ class Runs(_Repository):
             select(Run, Feed, Supplier)
             .join(Feed, col(Run.feed_id) == col(Feed.id))
             .join(Supplier, col(Feed.supplier_id) == col(Supplier.id))
-            .where(Supplier.store_id == store_id)
+            .where(Run.store_id == store_id)
             .order_by(col(Run.id).desc())
             .limit(limit)
         )
         return list(self.session.exec(query))
 
-    def with_status(self, status: str) -> list[Run]:
-        return list(self.session.exec(select(Run).where(Run.status == status)))
+    def last_applied(self, feed_id: int) -> Run | None:
+        """The run of a whole delivery of this feed that was applied last and stands."""
+        whole = col(Run.first_row).is_(None), col(Run.last_row).is_(None)
+        query = select(Run).where(Run.feed_id == feed_id, Run.status == "applied", *whole)
+        return self.session.exec(query.order_by(col(Run.finished_at).desc()).limit(1)).first()
 
     def of_deliveries(self, ids: list[int]) -> list[Run]:
         return list(self.session.exec(select(Run).where(col(Run.delivery_id).in_(ids))))
@@ -350,11 +353,12 @@ class Catalog(_Repository):
         )
         return list(self.session.exec(query)) if keys else []
 
-    def last_run(self, store_id: int, key: str) -> int:
-        """The run that last changed a product."""
-        run = self.product(store_id, key).changed_run
+    def writer(self, store_id: int, key: str, field: str) -> int:
+        """The run that wrote a field of a product."""
+        product = self.product(store_id, key)
+        run = product.writers.get(field, product.created_run)
         if run is None:
-            raise NotFound(f"No run has changed the product {key!r}.")
+            raise NotFound(f"No run has written this field of the product {key!r}.")
         return run
 
     def kept(self, store_id: int) -> dict[str, list[str]]:

@@ -29,7 +29,8 @@ def _document(**more: Any) -> Any:
 
 
 class Store(SQLModel, table=True):
-    """One store: its product schema and the number of times its catalog has changed."""
+    """One store: its product schema, and the number of times its catalog has changed
+    (``revision``) and that its schema or its category tree has (``rules_revision``)."""
 
     __tablename__: ClassVar[str] = "stores"
 
@@ -37,6 +38,7 @@ class Store(SQLModel, table=True):
     name: str
     schema_document: dict[str, Any] = _document()
     revision: int = 0
+    rules_revision: int = 0
     created_at: datetime = _moment()
     rates_address: str = ""
     removed_at: datetime | None = _removal()
@@ -251,19 +253,27 @@ class Lookup(SQLModel, table=True):
 
 class Run(SQLModel, table=True):
     """One delivery on its way into the catalog: prepared, applied, perhaps undone. A trial has
-    only the rows from ``first_row`` to ``last_row``, by their numbers."""
+    only the rows from ``first_row`` to ``last_row``, by their numbers.
+
+    ``used`` is what the delivery was when the run began, whatever it is read as later; ``changes``
+    names the artifacts that its preparation made.
+    """
 
     __tablename__: ClassVar[str] = "runs"
 
     id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
     feed_id: int = Field(foreign_key="feeds.id", index=True)
     delivery_id: int = Field(foreign_key="deliveries.id", index=True)
     version_id: int = Field(foreign_key="crosswalk_versions.id")
+    used: dict[str, Any] = _document(default_factory=dict)
+    changes: str = ""
+    author: str = ""
     status: str = "queued"
     progress: int = 0
     stage: str = ""
     stop_requested: bool = False
-    base_revision: int = 0
+    rules_revision: int = 0
     first_row: int | None = None
     last_row: int | None = None
     counts: dict[str, int] = _document(default_factory=dict)
@@ -285,7 +295,8 @@ class RunLog(SQLModel, table=True):
 
 class Product(SQLModel, table=True):
     """A product of the catalog. ``content`` holds every filled field as text in the store's
-    writing, so that no number passes through a binary float."""
+    writing, so that no number passes through a binary float. ``created_run`` made it, null where
+    it was there before all runs; ``writers`` are the runs that wrote a field since."""
 
     __tablename__: ClassVar[str] = "products"
     __table_args__ = (
@@ -297,6 +308,11 @@ class Product(SQLModel, table=True):
             "variant_group",
             postgresql_where=text("variant_group <> ''"),
         ),
+        Index(
+            "products_by_created_run",
+            "created_run",
+            postgresql_where=text("created_run is not null"),
+        ),
     )
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
@@ -307,19 +323,25 @@ class Product(SQLModel, table=True):
     category: str = ""
     variant_group: str = ""
     content: dict[str, str] = _document()
-    changed_run: int | None = None
+    created_run: int | None = None
+    writers: dict[str, int] = _document(default_factory=dict)
     changed_at: datetime = _moment()
 
 
 class ProductChange(SQLModel, table=True):
-    """What one run did to one product. ``before`` is null for a new product."""
+    """What one run changed of a product that was there: the fields that differ, each with its
+    value ``before`` and ``after`` (left out where there is none), and the ``writers`` of the
+    values before. In the order in which they were written, by their ids. ``undone`` was taken
+    back."""
 
     __tablename__: ClassVar[str] = "product_changes"
-    __table_args__ = (Index("product_changes_by_key", "store_id", "key"),)
+    __table_args__ = (Index("product_changes_by_product", "product_id", "id"),)
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
     run_id: int = Field(foreign_key="runs.id", index=True)
     store_id: int = Field(foreign_key="stores.id")
-    key: str
-    before: dict[str, str] | None = Field(default=None, sa_column=Column(JSONB))
+    product_id: int = Field(sa_column=Column(BigInteger, nullable=False))
+    before: dict[str, str] = _document()
     after: dict[str, str] = _document()
+    writers: dict[str, int] = _document(default_factory=dict)
+    undone: bool = False

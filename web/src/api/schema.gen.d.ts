@@ -1983,7 +1983,10 @@ export interface components {
             /** After */
             after: string | null;
         };
-        /** HistoryEntry */
+        /**
+         * HistoryEntry
+         * @description What a run did to a product: ``kind`` is *new* or *changed*; ``undone`` was taken back.
+         */
         HistoryEntry: {
             /** Run Id */
             run_id: number;
@@ -1994,6 +1997,8 @@ export interface components {
             at: string;
             /** Kind */
             kind: string;
+            /** Undone */
+            undone: boolean;
             /** Changes */
             changes: components["schemas"]["FieldChange"][];
         };
@@ -5534,16 +5539,29 @@ export interface components {
         };
         /**
          * UndoTouch
-         * @description What taking a run back would touch: products that get their former values, products that it
-         *     made and that go, and keys that were changed since, for which it is refused.
+         * @description What taking a run back would touch: products that get former values, products that it made
+         *     and that go, keys of those that stay because they were changed since, and values that stay
+         *     because a later run wrote them.
          */
         UndoTouch: {
             /** Put Back */
             put_back: number;
             /** Taken Out */
             taken_out: number;
-            /** Changed Since */
-            changed_since: string[];
+            /** Stay */
+            stay: string[];
+            /** Later */
+            later: components["schemas"]["Touched"][];
+        };
+        /**
+         * Touched
+         * @description A field of a product; "" for the product as a whole.
+         */
+        Touched: {
+            /** Key */
+            key: string;
+            /** Field */
+            field: string;
         };
         /**
          * RemovalTouch

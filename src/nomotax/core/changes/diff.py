@@ -43,11 +43,14 @@ def compare(
     catalog: pl.DataFrame,
     owner: str,
     kept: Mapping[str, Sequence[str]] | None = None,
+    brought: pl.Series | None = None,
 ) -> Changeset:
     """Fill a delivery and compare it with the catalog: key, ``__owner`` and every field as text.
 
     Only products of ``owner`` may change; a row that would change another's is rejected.
     ``kept`` has the keys of products by the field that is kept by hand: it stays as it is.
+    ``brought`` are the keys that the feed named last time: of these the products are gone that no
+    row names now.
     """
     filled = plan.fill(arriving)
     stored = catalog.rename({f: OLD + f for f in plan.fields if f in catalog.columns})
@@ -64,6 +67,7 @@ def compare(
     ]
     if plan.only_completes:
         found.append(_not_there(joined, plan))
+    found += [_not_unique(joined, stored, one) for one in plan.filled if _must_differ(one, plan)]
     problems = pl.concat(found)
     compared = fates(joined, problems.sort("row", maintain_order=True))
     compared = compared.with_columns(
@@ -86,10 +90,11 @@ def compare(
         pl.col(ROW).alias("row"), "key", title, "status", "reason", "fields",
         *(c for f in plan.fields for c in (NEW + f, OLD + f)),
     )  # fmt: skip
-    if plan.only_completes:
+    if plan.only_completes or brought is None:
         # What such a feed does not name may well come from another one.
         return Changeset(out, problems)
-    return Changeset(pl.concat([out, _gone(stored, rows, plan, owner, out)]), problems)
+    there = stored.join(brought.to_frame("key"), on="key", how="semi")
+    return Changeset(pl.concat([out, _gone(there, rows, plan, out)]), problems)
 
 
 def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
@@ -138,6 +143,40 @@ def _not_there(joined: pl.DataFrame, plan: Plan) -> pl.DataFrame:
     )
 
 
+def _must_differ(one: FilledField, plan: Plan) -> bool:
+    return one.field.unique and one.field.name != plan.schema.key
+
+
+def _not_unique(joined: pl.DataFrame, stored: pl.DataFrame, one: FilledField) -> pl.DataFrame:
+    """Rows whose value of a field that all products must differ in is another row's too, or
+    another product's, as problems."""
+    name = one.field.name
+    new, old = pl.col(NEW + name), OLD + name
+    holders = stored.select(pl.col(old).alias("value"), pl.col("key").alias("holder")).drop_nulls()
+    wanted = joined.filter(new.is_not_null() & pl.col("key").is_not_null()).select(
+        pl.col(ROW).cast(pl.UInt32).alias("row"), "key", new.alias("value")
+    )
+    # A product that arrives with another value gives its own away.
+    left = holders.join(wanted.select(pl.col("key").alias("holder")), on="holder", how="anti")
+    held = left.group_by("value").agg(pl.col("holder").first())
+    twice = wanted.with_columns(
+        alike=pl.col("key").n_unique().over("value") > 1,
+        rows=pl.col("row").cast(pl.String).sort().implode().over("value").list.join(", "),
+    ).join(held, on="value", how="left", maintain_order="left")
+    said = pl.lit(f"{one.field.label}: '") + pl.col("value")
+    return twice.filter(pl.col("alike") | pl.col("holder").is_not_null()).select(
+        "row",
+        pl.lit(name).alias("field"),
+        pl.lit("not_unique").alias("kind"),
+        pl.lit("refuse").alias("severity"),
+        pl.col("value").alias("seen"),
+        pl.when("alike")
+        .then(said + pl.lit("' stands on several rows (rows ") + pl.col("rows") + pl.lit(")"))
+        .otherwise(said + pl.lit("' is that of ") + pl.col("holder") + pl.lit(" already"))
+        .alias("message"),
+    )
+
+
 def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
     """What the field would hold: an empty or skipped value leaves what the store has, and so does
     a feed where the value is kept by hand."""
@@ -171,13 +210,9 @@ def _reasons(problems: pl.DataFrame) -> pl.DataFrame:
     return decisive.group_by("row").agg(pl.col("message").str.join("; ").alias("reason"))
 
 
-def _gone(
-    stored: pl.DataFrame, rows: pl.DataFrame, plan: Plan, owner: str, like: pl.DataFrame
-) -> pl.DataFrame:
-    """Products of this feed that no arriving row names, not even a faulty one."""
-    missing = stored.filter(pl.col(OWNER) == owner).join(
-        rows.select("key").drop_nulls(), on="key", how="anti"
-    )
+def _gone(there: pl.DataFrame, rows: pl.DataFrame, plan: Plan, like: pl.DataFrame) -> pl.DataFrame:
+    """Products out of those that no arriving row names, not even a faulty one."""
+    missing = there.join(rows.select("key").drop_nulls(), on="key", how="anti")
     title = plan.schema.with_role(Role.TITLE)
     named = title is not None and OLD + title.name in missing.columns
     return missing.select(

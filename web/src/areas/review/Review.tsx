@@ -38,7 +38,7 @@ function Ready({ run }: { run: RunView }) {
   const field = params.get("field") ?? "";
   const search = params.get("search") ?? "";
   const product = params.get("product") ?? "";
-  const has = run.status !== "failed" && Object.keys(run.counts).length > 0;
+  const has = Object.keys(run.counts).length > 0;
   const summary = useQuery({
     queryKey: ["review", run.id, "summary"],
     enabled: has,
@@ -145,8 +145,9 @@ const SAYS: Record<string, string> = {
   applying: "writing to the catalog",
   applied: "applied to the catalog",
   undoing: "taking back",
-  undone: "undone; the catalog is as it was before",
+  undone: "undone; what it changed is as before",
   failed: "could not be prepared",
+  stopped: "stopped; nothing was changed",
 };
 
 function Heading({ run }: { run: RunView }) {

@@ -12,6 +12,11 @@ interface UndoRunProps {
   onClose: () => void;
 }
 
+const MOST = 5;
+
+const shown = (names: string[]) =>
+  names.slice(0, MOST).join(", ") + (names.length > MOST ? " …" : "");
+
 /** The question, with the products that go back and those that go. */
 export function UndoRun({ run, onYes, onClose }: UndoRunProps) {
   const touch = useQuery({
@@ -19,12 +24,11 @@ export function UndoRun({ run, onYes, onClose }: UndoRunProps) {
     gcTime: 0,
     queryFn: () => take(api.GET("/api/v1/runs/{run_id}/undo", { params: { path: { run_id: run } } })),
   });
-  const since = touch.data?.changed_since ?? [];
   return (
     <Confirm
       title={`Undo run ${run}?`}
       action="Undo it"
-      ready={touch.isSuccess && since.length === 0}
+      ready={touch.isSuccess}
       error={touch.error}
       onYes={onYes}
       onClose={onClose}
@@ -38,10 +42,15 @@ export function UndoRun({ run, onYes, onClose }: UndoRunProps) {
             {count(touch.data.taken_out, "product", "products")} that the run made{" "}
             {touch.data.taken_out === 1 ? "goes" : "go"}. The run and its changeset stay.
           </Typography>
-          {since.length > 0 && (
+          {touch.data.later.length > 0 && (
             <Typography color="warning">
-              Later runs changed some of these products ({since.slice(0, 5).join(", ")}
-              {since.length > 5 ? " …" : ""}): undo those runs first.
+              What later runs wrote stays ({shown(touch.data.later.map((t) => `${t.key}: ${t.field}`))}).
+              Taking those back gives the values from before this run.
+            </Typography>
+          )}
+          {touch.data.stay.length > 0 && (
+            <Typography color="warning">
+              Products that the run made and a later one changed stay ({shown(touch.data.stay)}).
             </Typography>
           )}
         </>

@@ -1,0 +1,58 @@
+"""Changes as they go into the catalog: JSON texts with nothing in them but what is written."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import polars as pl
+
+from nomotax.core.changes.diff import NEW, OLD
+
+#: A column that products are listed by, and the field that fills it ("" for none).
+Heading = Mapping[str, str]
+
+
+def new_products(frame: pl.DataFrame, heading: Heading) -> pl.DataFrame:
+    """key, headings and content of the new products of a changeset: of each the fields that have a
+    value, as a JSON object."""
+    new = frame.filter(pl.col("status") == "new")
+    fields = _fields(frame)
+
+    def headed(name: str) -> pl.Expr:
+        return pl.col(NEW + name).fill_null("") if name in fields else pl.lit("")
+
+    content = [_member(f, pl.col(NEW + f)) for f in fields]
+    return new.select(
+        "key", *(headed(f).alias(n) for n, f in heading.items()), _object(content).alias("content")
+    )
+
+
+def product_deltas(frame: pl.DataFrame) -> pl.DataFrame:
+    """key, before and after of the changed products: of each the fields that differ, those without
+    a value left out, as JSON objects."""
+    changed = frame.filter(pl.col("status") == "changed")
+    differing = {f: pl.col("fields").list.contains(f) for f in _fields(frame)}
+
+    def side(prefix: str) -> pl.Expr:
+        return _object(
+            [_member(f, pl.when(own).then(pl.col(prefix + f))) for f, own in differing.items()]
+        )
+
+    return changed.select("key", side(OLD).alias("before"), side(NEW).alias("after"))
+
+
+def _fields(frame: pl.DataFrame) -> list[str]:
+    return [c.removeprefix(NEW) for c in frame.columns if c.startswith(NEW)]
+
+
+def _member(field: str, value: pl.Expr) -> pl.Expr:
+    """A member of a JSON object, null where there is no value."""
+    pair = pl.struct(value.alias(field)).struct.json_encode()
+    return pl.when(value.is_not_null()).then(pair.str.slice(1, pair.str.len_chars() - 2))
+
+
+def _object(members: list[pl.Expr]) -> pl.Expr:
+    if not members:
+        return pl.lit("{}")
+    inside = pl.concat_str(members, separator=",", ignore_nulls=True)
+    return pl.lit("{") + inside + pl.lit("}")

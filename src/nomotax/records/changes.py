@@ -1,0 +1,211 @@
+"""What a run changes of products that are there: written, and taken back, field by field.
+
+Of each product and field the changes form a row in the order they were written. Taking one back
+out of the middle leaves what the others would have made: the next one goes back to what this one
+found.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import polars as pl
+from psycopg.errors import UniqueViolation
+from pydantic import BaseModel
+from sqlalchemy import text
+from sqlmodel import Session
+
+from nomotax.core.errors import StaleChangeset
+from nomotax.records.bulk import copy_frame
+from nomotax.records.tables import now
+
+_STAGED = """
+create temp table staged (key text primary key, before jsonb, after jsonb) on commit drop
+"""
+_LEAVE_KEPT = """
+with kept as (
+  select k.key, array_agg(k.field) as fields, count(*) as n from kept_values k
+  join staged s on s.key = k.key and (s.before || s.after) ? k.field
+  where k.store_id = :store group by k.key
+), left_alone as (
+  update staged s set before = s.before - k.fields, after = s.after - k.fields
+  from kept k where k.key = s.key returning k.n
+) select coalesce(sum(n), 0) from left_alone
+"""
+#: Staged fields whose value is another than the changeset found, and products that are gone.
+_STALE = """
+select s.key, coalesce(f.name, '') as field from staged s
+left join products p on p.store_id = :store and p.key = s.key
+left join lateral (
+  select name from jsonb_object_keys(s.before || s.after) name
+  where (p.content ->> name) is distinct from (s.before ->> name)
+) f on true
+where p.id is null or f.name is not null
+order by s.key, field limit 20
+"""
+_HISTORY = """
+insert into product_changes (run_id, store_id, product_id, before, after, writers, undone)
+select :run, :store, p.id, s.before, s.after, coalesce((
+  select jsonb_object_agg(f, p.writers -> f) from jsonb_object_keys(s.before || s.after) f
+  where p.writers ? f
+), '{}'), false
+from staged s join products p on p.store_id = :store and p.key = s.key
+where s.before <> s.after
+"""
+
+
+def _headings(fields: str, after: str) -> str:
+    """The columns that products are listed by, where their field is among those written."""
+    return " ".join(
+        f"{name} = case when cast(:{name} as text) = any({fields}) "
+        f"then coalesce({after} ->> cast(:{name} as text), '') else p.{name} end,"
+        for name in ("title", "category", "variant_group")
+    )
+
+
+_UPDATE = (
+    "update products p set content = (p.content - s.fields) || s.after,"
+    + _headings("s.fields", "s.after")
+    + """ writers = p.writers || s.wrote, changed_at = :now
+from (
+  select key, after, array_agg(f) as fields, jsonb_object_agg(f, cast(:run as bigint)) as wrote
+  from staged, jsonb_object_keys(before || after) f group by key, before, after
+) s where p.store_id = :store and p.key = s.key
+"""
+)
+#: Each field of a run's changes, with the next change that stands and wrote the same field.
+_EACH = """
+select c.id, c.product_id, f.name, c.before -> f.name as was, c.writers -> f.name as writer, (
+  select min(l.id) from product_changes l
+  where l.product_id = c.product_id and l.id > c.id and not l.undone
+    and (l.before ? f.name or l.after ? f.name)
+) as next
+from product_changes c, lateral jsonb_object_keys(c.before || c.after) f(name)
+where c.run_id = :run and not c.undone
+"""
+_BACK = f"create temp table back on commit drop as {_EACH}"
+_MEND = """
+update product_changes l set before = (l.before - b.fields) || b.was,
+  writers = (l.writers - b.fields) || b.writers
+from (
+  select next, array_agg(name) as fields,
+    coalesce(jsonb_object_agg(name, was) filter (where was is not null), '{}') as was,
+    coalesce(jsonb_object_agg(name, writer) filter (where writer is not null), '{}') as writers
+  from back where next is not null group by next
+) b where l.id = b.next
+"""
+_RESTORE = (
+    "update products p set content = (p.content - b.fields) || b.was,"
+    + _headings("b.fields", "b.was")
+    + """ writers = (p.writers - b.fields) || b.writers, changed_at = :now
+from (
+  select product_id, array_agg(name) as fields,
+    coalesce(jsonb_object_agg(name, was) filter (where was is not null), '{}') as was,
+    coalesce(jsonb_object_agg(name, writer) filter (where writer is not null), '{}') as writers
+  from back where next is null group by product_id
+) b where p.id = b.product_id
+"""
+)
+_UNDONE = "update product_changes set undone = true where run_id = :run and not undone"
+_CHANGED_SINCE = """
+exists (select 1 from product_changes l where l.product_id = p.id and not l.undone)
+"""
+_MADE = f"""
+select count(*) filter (where not {_CHANGED_SINCE}) from products p where p.created_run = :run
+"""
+_STAY = f"""
+select p.key from products p where p.created_run = :run and {_CHANGED_SINCE} order by p.key
+"""
+_REMOVE = f"""
+with gone as (
+  delete from products p where p.created_run = :run and not {_CHANGED_SINCE} returning p.id
+) delete from product_changes c using gone where c.product_id = gone.id
+"""
+_LATER = f"""
+select p.key, e.name as field from ({_EACH}) e join products p on p.id = e.product_id
+where e.next is not null order by p.key, e.name limit 20
+"""
+
+
+class Touched(BaseModel):
+    """A field of a product; "" for the product as a whole."""
+
+    key: str
+    field: str
+
+
+def stale(where: str) -> StaleChangeset:
+    """What is raised where the catalog is not as a changeset found it."""
+    return StaleChangeset(
+        "The catalog has changed where this changeset would.",
+        where=where,
+        remedy="Prepare it again; nothing was written.",
+    )
+
+
+class Changes:
+    """The changes of one run of a store."""
+
+    def __init__(self, db: Session, store_id: int, run_id: int) -> None:
+        self.db = db
+        self.values: dict[str, Any] = {"store": store_id, "run": run_id, "now": now()}
+
+    def stage(self, deltas: pl.DataFrame, tell: Callable[[int], None]) -> None:
+        """Lay changes by (key, before and after as JSON objects of the fields that differ)."""
+        self._run(_STAGED)
+        copy_frame(self.db, "staged", deltas, tell)
+        self._run("analyze staged")
+
+    def leave_kept(self) -> int:
+        """Drop from them what is kept by hand by now; gives how many values."""
+        return int(self._run(_LEAVE_KEPT).scalar_one())
+
+    def stale(self) -> list[Touched]:
+        """Fields that have another value than the changes found, up to 20."""
+        return [Touched(key=key, field=field) for key, field in self._run(_STALE)]
+
+    def write(self, heading: Mapping[str, str]) -> int:
+        """Write them, and their history; gives how many products are changed."""
+        written = self._run(_HISTORY).rowcount
+        self._run(_UPDATE, **heading)
+        return int(written)
+
+    def make(self, products: pl.DataFrame, tell: Callable[[int], None]) -> None:
+        """Copy new products straight into their table: columns by name, headings and content as
+        JSON. Their history is the run. Raises ``StaleChangeset`` for a key that is there."""
+        whole = products.with_columns(
+            store_id=pl.lit(self.values["store"]),
+            created_run=pl.lit(self.values["run"]),
+            changed_at=pl.lit(self.values["now"].isoformat()),
+            writers=pl.lit("{}"),
+        )
+        try:
+            copy_frame(self.db, "products", whole, tell)
+        except UniqueViolation as error:
+            raise stale(str(error.diag.message_detail or "")) from error
+
+    def count(self) -> int:
+        """Products that the run changed and that stand so."""
+        counted = "select count(*) from product_changes where run_id = :run and not undone"
+        return int(self._run(counted).scalar_one())
+
+    def made(self) -> tuple[int, list[str]]:
+        """How many products the run made that nobody changed since, and the keys of the others."""
+        return int(self._run(_MADE).scalar_one()), list(self._run(_STAY).scalars())
+
+    def later(self) -> list[Touched]:
+        """Fields that a later run wrote, up to 20."""
+        return [Touched(key=key, field=field) for key, field in self._run(_LATER)]
+
+    def take_back(self, heading: Mapping[str, str]) -> int:
+        """Take the run's changes out of the row of changes; gives how many products are touched."""
+        touched = self.count()
+        self._run(_REMOVE)
+        for statement in (_BACK, "analyze back", _MEND, _UNDONE):
+            self._run(statement)
+        self._run(_RESTORE, **heading)
+        return touched
+
+    def _run(self, statement: str, **more: Any) -> Any:
+        return self.db.connection().execute(text(statement), self.values | more)

@@ -1,0 +1,35 @@
+"""Jobs put on the queue by the transaction that asks for them: both are there, or neither."""
+
+from __future__ import annotations
+
+import json
+
+from sqlalchemy import text
+from sqlmodel import Session
+
+RUNS, LOOKS = "runs", "looks"
+#: The queue of each task. Looks are taken by a worker of their own, so that no run waits for one.
+QUEUES = {"prepare": RUNS, "apply": RUNS, "undo": RUNS, "read": RUNS, "look_at_paths": LOOKS}
+
+_ENQUEUE = text(
+    "select procrastinate_defer_jobs_v1(array[(cast(:queue as varchar), cast(:task as varchar), 0, "
+    "cast(:lock as text), null, cast(:args as jsonb), null)::procrastinate_job_to_defer_v1])"
+)
+#: Whether a job about something waits or is at work; ``{}`` is the name of what it is about and
+#: the id of the row outside.
+_HAS_JOB = (
+    "exists (select 1 from procrastinate_jobs j where j.status in ('todo', 'doing') "
+    "and (j.args ->> '{}')::bigint = {})"
+)
+
+
+def enqueue(db: Session, task: str, lock: str | None = None, **about: int) -> None:
+    """Have a worker do a task once this transaction is committed. Of jobs with the same ``lock``
+    one is at work at a time, in the order they came."""
+    values = {"queue": QUEUES[task], "task": task, "lock": lock, "args": json.dumps(about)}
+    db.connection().execute(_ENQUEUE, values)
+
+
+def without_job(about: str, row: str) -> str:
+    """A condition in SQL: no job whose argument ``about`` is the value of ``row`` is left."""
+    return f"not {_HAS_JOB.format(about, row)}"
