@@ -1,0 +1,116 @@
+"""A database of an earlier version, with two weeks of the demo applied and one taken back, comes
+over with its history (``make_history.py`` made it)."""
+
+from __future__ import annotations
+
+import gzip
+import subprocess
+from pathlib import Path
+
+import pytest
+from sqlalchemy import text
+
+from nomotax.flows.applying import request_undo, undo, undo_touch
+from nomotax.flows.catalog import product_detail
+from nomotax.records.database import engine_for, migrate, session
+from nomotax.records.repositories import Catalog, Runs
+from tests.conftest import _administer
+
+OLD = Path(__file__).parent / "data" / "history-0009.sql.gz"
+#: The runs of the history: the second was taken back, the third is it again.
+FIRST, SECOND, THIRD = 1, 2, 3
+
+
+@pytest.fixture
+def before(place):
+    """The old database; gives what its history said: run, key, before and after, in order."""
+    engine_for(place.url).dispose()
+    _administer(place, "drop database if exists nomotax with (force)", "create database nomotax")
+    psql = next(iter(sorted(Path("/usr/lib/postgresql").glob("*/bin/psql"))))
+    command = [psql, "--quiet", "--set=ON_ERROR_STOP=1", place.url]
+    subprocess.run(command, input=gzip.decompress(OLD.read_bytes()), check=True,
+                   stdout=subprocess.DEVNULL)  # fmt: skip
+    with engine_for(place.url).connect() as connection:
+        rows = connection.execute(
+            text("select run_id, key, before, after from product_changes order by id")
+        ).all()
+        catalog = connection.execute(text("select key, content from products")).all()
+    migrate()
+    return [tuple(row) for row in rows], dict(tuple(row) for row in catalog)
+
+
+def catalog_now():
+    with session() as db:
+        found = db.connection().execute(text("select key, content from products"))
+        return dict(tuple(row) for row in found)
+
+
+def differing(old, new):
+    keys = sorted({*old, *new})
+    return [(f, old.get(f), new.get(f)) for f in keys if old.get(f) != new.get(f)]
+
+
+def test_the_history_of_every_kind_of_product_is_the_same(before):
+    rows, catalog = before
+    assert catalog_now() == catalog
+    with session() as db:
+        assert {Runs(db).get(n).store_id for n in (FIRST, SECOND, THIRD)} == {1}
+        assert Runs(db).get(SECOND).status == "undone"
+    told = {}
+    for run, key, old, new in rows:
+        told.setdefault(key, []).append((run, old, new))
+    made, changed = set(), set()
+    for key in sorted(told)[::25]:
+        if key not in catalog:
+            continue
+        shown = product_detail(1, key).history[::-1]
+        creations = [h for h in shown if h.kind == "new"]
+        others = [
+            (h.run_id, h.undone, [(c.field, c.before, c.after) for c in h.changes])
+            for h in shown
+            if h.kind == "changed"
+        ]
+        wanted = [(run, run == SECOND, differing(old, new)) for run, old, new in told[key] if old]
+        assert others == [one for one in wanted if one[2]]
+        first = [(run, new) for run, old, new in told[key] if old is None and run != SECOND]
+        assert [h.run_id for h in creations] == [run for run, _ in first[-1:]]
+        for entry, (_, content) in zip(creations, first[-1:], strict=True):
+            assert {c.field: c.after for c in entry.changes} == content
+            made.add(key)
+        changed |= {key} if others else set()
+    assert len(made) > 20 and len(changed) > 5
+
+
+def test_values_come_from_the_run_that_wrote_them_last_and_stands(before):
+    rows, catalog = before
+    wrote = {}
+    for run, key, old, new in rows:
+        if run != SECOND and key in catalog:
+            wrote |= {(key, f): run for f, _, _ in differing(old or {}, new)}
+    with session() as db:
+        asked = sorted(wrote)[::97]
+        assert {one: Catalog(db).writer(1, *one) for one in asked} == {
+            one: wrote[one] for one in asked
+        }
+    assert set(wrote.values()) == {FIRST, THIRD}
+
+
+def test_runs_of_before_can_still_be_taken_back(before):
+    rows, catalog = before
+    touch = undo_touch(FIRST)
+    assert touch.later and touch.stay
+    request_undo(THIRD)
+    undo(THIRD)
+    expected = dict(catalog)
+    for run, key, old, _ in rows:
+        if run == THIRD:
+            expected[key] = old
+    expected = {k: c for k, c in expected.items() if c is not None}
+    assert catalog_now() == expected
+    assert undo_touch(FIRST).later == undo_touch(FIRST).stay == []
+    request_undo(FIRST)
+    undo(FIRST)
+    for run, key, old, _ in rows:
+        if run == FIRST:
+            expected[key] = old
+    assert catalog_now() == {k: c for k, c in expected.items() if c is not None}
