@@ -316,8 +316,8 @@ class Product(SQLModel, table=True):
     )
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
-    store_id: int = Field(foreign_key="stores.id")
-    supplier_id: int = Field(foreign_key="suppliers.id", index=True)
+    store_id: int
+    supplier_id: int = Field(index=True)
     key: str
     title: str = ""
     category: str = ""
@@ -338,8 +338,8 @@ class ProductChange(SQLModel, table=True):
     __table_args__ = (Index("product_changes_by_product", "product_id", "id"),)
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
-    run_id: int = Field(foreign_key="runs.id", index=True)
-    store_id: int = Field(foreign_key="stores.id")
+    run_id: int = Field(index=True)
+    store_id: int
     product_id: int = Field(sa_column=Column(BigInteger, nullable=False))
     before: dict[str, str] = _document()
     after: dict[str, str] = _document()

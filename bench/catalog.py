@@ -1,0 +1,174 @@
+"""How long the catalog's life takes at a million products, through the tasks that a worker runs and
+a real PostgreSQL: ``python -m bench.catalog``. Each is set beside bare COPY of the same products
+into, or out of, a twin of the table with the same indexes, in the same run. Runs are done in this
+process, whose greatest memory is printed, too.
+"""
+
+from __future__ import annotations
+
+import io
+import os
+import resource
+import statistics
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+import click
+import polars as pl
+from flask.testing import FlaskClient
+from sqlalchemy import text
+
+from bench.edit import OUT, server, set_up
+from nomotax.flows import applying, runs
+from nomotax.records.database import session
+from nomotax.records.repositories import Runs
+
+#: The aims: the work, as a ratio to COPY of all in, or of its share.
+AIMS = {
+    "prepare, all new": 0.6,
+    "apply, all new": 1.5,
+    "prepare against as many": 0.8,
+    "apply a tenth changed": 3.0,
+    "undo of it": 2.5,
+}
+_CHANGED = 10
+#: Aims of a page, at the 95th percentile, in seconds.
+PAGE = 0.2
+
+
+@dataclass
+class Clock:
+    """Seconds by what was done."""
+
+    seconds: dict[str, float] = field(default_factory=dict)
+
+    def __call__(self, what: str, work: Callable[[], object]) -> None:
+        begin = time.perf_counter()
+        work()
+        self.seconds[what] = time.perf_counter() - begin
+        gigabytes = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
+        print(f"{what:<28}{self.seconds[what]:>8.1f} s   memory {gigabytes:.2f} GB", flush=True)
+
+
+def status(run: int) -> str:
+    with session() as db:
+        return Runs(db).get(run).status
+
+
+def prepared(client: FlaskClient, feed: int, delivery: int) -> int:
+    """A run that waits for its preparation."""
+    answer = client.post(f"/api/v1/feeds/{feed}/runs?delivery_id={delivery}")
+    assert answer.status_code == 201, answer.text
+    return int(answer.json["id"])
+
+
+def apply(run: int) -> None:
+    applying.request_apply(run)
+    applying.apply(run)
+    assert status(run) == "applied"
+
+
+def undo(run: int) -> None:
+    applying.request_undo(run)
+    applying.undo(run)
+    assert status(run) == "undone"
+
+
+def changed(client: FlaskClient, feed: int, rows: int) -> int:
+    """The same delivery, with another price in a tenth of the rows."""
+    from nomotax.flows.receive import read_queued
+
+    frame = pl.read_csv(OUT / f"feed-{rows}.csv", separator=";", infer_schema=False)
+    other = pl.when(pl.int_range(pl.len()) % _CHANGED == 0).then(pl.lit("777,77"))
+    out = io.BytesIO()
+    frame.with_columns(other.otherwise(pl.col("Cost")).alias("Cost")).write_csv(out, separator=";")
+    form = {"file": (io.BytesIO(out.getvalue()), "changed.csv")}
+    made = client.post(f"/api/v1/feeds/{feed}/deliveries", data=form).json
+    if made["status"] == "reading":
+        read_queued(made["id"])
+    return int(made["id"])
+
+
+def copied(clock: Clock) -> None:
+    """Bare COPY of the products out, and into a twin."""
+    data = OUT / "products.copy"
+    with session() as db:
+        driver = db.connection().connection.driver_connection
+        cursor = driver.cursor()  # type: ignore[union-attr]  # psycopg's connection
+
+        def out() -> None:
+            with data.open("wb") as file, cursor.copy("copy products to stdout") as copy:
+                for piece in copy:
+                    file.write(piece)
+
+        def back() -> None:
+            with data.open("rb") as file, cursor.copy("copy twin from stdin") as copy:
+                while piece := file.read(1 << 20):
+                    copy.write(piece)
+            db.commit()
+
+        clock("COPY out", out)
+        cursor.execute("create table twin (like products including all)")
+        clock("COPY in", back)
+    with session() as db:
+        db.connection().execute(text("drop table twin"))
+
+
+def pages(client: FlaskClient, run: int, key: str) -> None:
+    """Pages of the review and of the catalog, at the 95th percentile."""
+    asked = {
+        "first page of a review": f"/runs/{run}/rows?limit=200",
+        "far page of a review": f"/runs/{run}/rows?limit=200&offset=90000",
+        "search in a review": f"/runs/{run}/rows?limit=200&search={key}",
+        "catalog page": "/stores/1/products",
+        "far catalog page": "/stores/1/products?offset=900000",
+        "catalog search": f"/stores/1/products?search={key}",
+        "catalog sorted": "/stores/1/products?sort=price",
+    }
+    for what, path in asked.items():
+        taken = []
+        for _ in range(10):
+            begin = time.perf_counter()
+            answer = client.get(f"/api/v1{path}")
+            taken.append(time.perf_counter() - begin)
+            assert answer.status_code == 200, answer.text
+        worst = statistics.quantiles(taken, n=20)[-1]
+        print(f"{what:<28}{worst:>8.2f} s p95   aim {PAGE}", flush=True)
+
+
+@click.command()
+@click.option("--rows", default=1_000_000, show_default=True)
+def main(rows: int) -> None:
+    """Measure, and print each as a ratio to its baseline."""
+    OUT.mkdir(exist_ok=True)
+    clock = Clock()
+    with server() as client:
+        os.environ.setdefault("NOMOTAX_WORKERS", "1")
+        feed = set_up(client, rows)
+        first = client.get("/api/v1/stores/1/arrivals").json["feeds"][0]["deliveries"][0]["id"]
+        run = prepared(client, feed, first)
+        clock("prepare, all new", lambda: runs.prepare(run))
+        assert status(run) == "prepared", client.get(f"/api/v1/runs/{run}").json["error"]
+        clock("apply, all new", lambda: apply(run))
+        copied(clock)
+        second = prepared(client, feed, changed(client, feed, rows))
+        clock("prepare against as many", lambda: runs.prepare(second))
+        clock("apply a tenth changed", lambda: apply(second))
+        pages(client, second, "QP-000700")
+        clock("undo of it", lambda: undo(second))
+    told(clock.seconds)
+
+
+def told(seconds: dict[str, float]) -> None:
+    """The table: each beside its baseline, of which a tenth has its share."""
+    whole, out = seconds["COPY in"], seconds["COPY out"]
+    base = {"prepare against as many": whole + out}
+    base |= dict.fromkeys(("apply a tenth changed", "undo of it"), whole / _CHANGED)
+    for what, aim in AIMS.items():
+        ratio = seconds[what] / base.get(what, whole)
+        print(f"{what:<28}{ratio:>8.2f} of COPY   aim {aim}")
+
+
+if __name__ == "__main__":
+    main()
