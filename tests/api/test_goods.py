@@ -8,7 +8,7 @@ import json
 import pytest
 
 from nomotax.demo.load import DATA
-from tests.api.test_path import BUNDLE, get, send
+from tests.api.test_path import BUNDLE, get, send, take_back
 
 
 def crosswalk_of(supplier):
@@ -59,8 +59,7 @@ def test_a_product_shows_all_its_variants(client, work):
         "Format: A4 | Ruling: blank", "Format: A4 | Ruling: dotted",
     ]  # fmt: skip
     assert shown["product"]["content"]["more_categories"] == "Paper > Books | Paper"
-    send(client, "post", f"/runs/{run['id']}/undo", None, 202)
-    work()
+    take_back(client, work, run["id"])
     assert client.get("/api/v1/stores/1/products/OS-81007-3").status_code == 404
 
 

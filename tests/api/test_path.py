@@ -34,6 +34,15 @@ def prepare(client, work, delivery=None):
     return get(client, f"/runs/{run['id']}")
 
 
+def take_back(client, work, run):
+    """Takes a run back by a run of its own; gives that one, applied."""
+    made = send(client, "post", f"/runs/{run}/undo", status=201)
+    work()
+    send(client, "post", f"/runs/{made['id']}/apply", status=202)
+    work()
+    return get(client, f"/runs/{made['id']}")
+
+
 def catalog(client):
     """Every product's content by key, as the outbound file tells it."""
     data = client.get("/api/v1/stores/1/outbound").data
@@ -204,8 +213,8 @@ def test_undo_puts_everything_back_exactly(mapped, work):
     send(mapped, "post", f"/runs/{run['id']}/apply", status=202)
     work()
     assert catalog(mapped) != before
-    send(mapped, "post", f"/runs/{run['id']}/undo", status=202)
-    work()
+    undone = take_back(mapped, work, run["id"])
+    assert undone["status"] == "applied" and undone["undoes"] == run["id"]
     assert get(mapped, f"/runs/{run['id']}")["status"] == "undone"
     assert catalog(mapped) == before
     tree = {c["path"]: c["count"] for c in get(mapped, "/stores/1/categories")["categories"]}
@@ -223,22 +232,73 @@ def test_what_a_later_run_wrote_stays_when_an_earlier_one_is_undone(mapped, work
     send(mapped, "post", f"/runs/{second}/apply", status=202)
     work()
     held = catalog(mapped)
-    touch = get(mapped, f"/runs/{first}/undo")
-    assert touch["later"] and touch["stay"]
-    send(mapped, "post", f"/runs/{first}/undo", status=202)
-    work()
-    assert get(mapped, f"/runs/{first}")["status"] == "undone"
+    undone = take_back(mapped, work, first)
+    assert get(mapped, f"/runs/{first}")["status"] == "undone" and undone["counts"]["stays"] > 0
     left = catalog(mapped)
-    for one in touch["later"]:
-        assert left[one["key"]][one["field"]] == held[one["key"]][one["field"]]
-    assert all(left[key] == held[key] for key in touch["stay"])
-    history = get(mapped, f"/stores/1/products/{touch['later'][0]['key']}")["history"]
-    assert [h["undone"] for h in history] == [False, True]
-    send(mapped, "post", f"/runs/{second}/undo", status=202)
-    work()
-    stayed = {k for k in catalog(mapped) if k not in before}
-    assert stayed == set(catalog(mapped)) - set(before)
+    stays = get(mapped, f"/runs/{undone['id']}/rows", status="stays", limit=400)["rows"]
+    later = [row for row in stays if row["changes"]]
+    assert later and len(later) < len(stays)
+    for row in later:
+        assert f"as run {second} wrote it" in row["reason"]
+        for change in row["changes"]:
+            key = row["key"]
+            assert left[key][change["field"]] == held[key][change["field"]] == change["before"]
+    history = get(mapped, f"/stores/1/products/{later[0]['key']}")["history"]
+    assert [h["undone_by"] for h in history] == [None, undone["id"]]
+    take_back(mapped, work, second)
     assert {k: v for k, v in catalog(mapped).items() if k in before} == before
+
+
+def test_an_undo_is_undone_like_any_other_run(mapped, work):
+    """And that, too: the catalog goes to and fro, each time as it was."""
+    before = catalog(mapped)
+    run = prepare(mapped, work)["id"]
+    send(mapped, "post", f"/runs/{run}/apply", status=202)
+    work()
+    after = catalog(mapped)
+    undo = take_back(mapped, work, run)["id"]
+    assert catalog(mapped) == before
+    redo = take_back(mapped, work, undo)
+    assert catalog(mapped) == after and redo["counts"]["put back"] == 878
+    assert [get(mapped, f"/runs/{n}")["status"] for n in (run, undo)] == ["applied", "undone"]
+    take_back(mapped, work, redo["id"])
+    assert catalog(mapped) == before
+    assert send(mapped, "post", f"/runs/{run}/undo", status=409)
+
+
+def test_an_undo_changes_nothing_before_it_is_applied_and_is_prepared_once(mapped, work):
+    run = prepare(mapped, work)["id"]
+    send(mapped, "post", f"/runs/{run}/apply", status=202)
+    work()
+    held = catalog(mapped)
+    made = send(mapped, "post", f"/runs/{run}/undo", status=201)
+    assert send(mapped, "post", f"/runs/{run}/undo", status=201)["id"] == made["id"]
+    work()
+    shown = get(mapped, f"/runs/{made['id']}")
+    assert shown["status"] == "prepared" and shown["counts"]["taken out"] == 878
+    rows = get(mapped, f"/runs/{made['id']}/rows", status="changed", limit=3)["rows"]
+    for row in rows:
+        change = row["changes"][0]
+        assert held[row["key"]][change["field"]] == change["before"]
+    assert catalog(mapped) == held and get(mapped, f"/runs/{run}")["status"] == "applied"
+
+
+def test_an_undo_is_stale_where_the_catalog_has_changed_since_it_was_looked_at(mapped, work):
+    first = prepare(mapped, work)["id"]
+    send(mapped, "post", f"/runs/{first}/apply", status=202)
+    work()
+    send(mapped, "post", "/demo/feeds/1/next", status=201)
+    second = prepare(mapped, work)["id"]
+    undo = send(mapped, "post", f"/runs/{first}/undo", status=201)["id"]
+    work()
+    send(mapped, "post", f"/runs/{second}/apply", status=202)
+    work()
+    held = catalog(mapped)
+    send(mapped, "post", f"/runs/{undo}/apply", status=202)
+    work()
+    shown = get(mapped, f"/runs/{undo}")
+    assert shown["status"] == "prepared" and "another by now" in shown["error"]
+    assert catalog(mapped) == held
 
 
 def test_crosswalk_documents_round_trip(mapped):

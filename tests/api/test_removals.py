@@ -6,12 +6,10 @@ import io
 
 import pytest
 
-from nomotax.flows.applying import undo
-from nomotax.records.database import session
-from nomotax.records.repositories import Runs
+from nomotax.flows.applying import apply
 from tests.api.test_first_hour import drop, feed_of
-from tests.api.test_own_store import applied, arriving, week_2
-from tests.api.test_path import BUNDLE, catalog, get, prepare, send
+from tests.api.test_own_store import applied, arriving
+from tests.api.test_path import BUNDLE, catalog, get, prepare, send, take_back
 
 LIST = "Code;Title\nZZ-1;Spade\nZZ-2;Rake\n"
 
@@ -111,33 +109,13 @@ def test_a_move_gives_up_what_was_only_prepared(mapped, work):
 # -- the undo of a run
 
 
-def test_an_undo_tells_what_it_touches_and_what_stands_in_its_way(mapped, work):
-    before = catalog(mapped)
-    first = prepare(mapped, work)
-    applied(mapped, work, first)
-    told = get(mapped, f"/runs/{first['id']}/undo")
-    made = {k for k in catalog(mapped) if k not in before}
-    assert told["taken_out"] == len(made) and told["later"] == told["stay"] == []
-    assert (
-        told["taken_out"] + told["put_back"] == first["counts"]["new"] + first["counts"]["changed"]
-    )
-    second = prepare(mapped, work, drop(mapped, 1, week_2(mapped)))
-    applied(mapped, work, second)
-    later = get(mapped, f"/runs/{first['id']}/undo")
-    assert later["later"] and later["stay"]
-    assert send(mapped, "get", "/runs/99/undo", status=404)
-
-
-def test_an_undo_that_is_delivered_twice_is_done_once(mapped, work):
-    """A queue may give a job twice: the second finds the run undone, and leaves it so."""
+def test_an_apply_that_is_delivered_twice_is_done_once(mapped, work):
+    """A queue may give a job twice: the second finds the run applied, and leaves it so."""
     before = catalog(mapped)
     run = prepare(mapped, work)
     applied(mapped, work, run)
-    for _ in range(2):
-        with session() as db:
-            known = Runs(db).get(run["id"])
-            known.status = known.status if known.status == "undone" else "undoing"
-            db.add(known)
-        undo(run["id"])
+    undo = take_back(mapped, work, run["id"])
+    for again in (run["id"], undo["id"]):
+        apply(again)
     assert get(mapped, f"/runs/{run['id']}")["status"] == "undone"
     assert catalog(mapped) == before

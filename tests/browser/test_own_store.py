@@ -88,10 +88,12 @@ def the_run_is_taken_back_after_a_question(page: Page, store: str) -> None:
     expect(page.get_by_text("quarrow-week-1.csv, trial of rows 1 to 40")).to_be_visible()
     page.get_by_role("link", name=re.compile(r"^Run \d")).first.click()
     page.get_by_role("button", name="Undo this run").click()
-    dialog = page.get_by_role("dialog")
-    expect(dialog.get_by_text(re.compile(r"\d+ products that the run made go"))).to_be_visible()
-    dialog.get_by_role("button", name="Undo it").click()
-    expect(page.get_by_text("undone; the catalog is as it was before")).to_be_visible()
+    expect(page.get_by_text("takes back")).to_be_visible()
+    expect(page.get_by_role("tab", name=re.compile(r"\d+ taken out"))).to_be_enabled()
+    page.get_by_role("button", name=re.compile(r"^Take back \d+ product")).click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible()
+    page.get_by_role("link", name=re.compile(r"^run \d")).click()
+    expect(page.get_by_text("undone; what it changed is as before")).to_be_visible()
 
 
 def the_feed_goes_out_of_sight_and_comes_back(page: Page, store: str) -> None:

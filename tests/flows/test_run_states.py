@@ -104,7 +104,6 @@ def test_of_many_who_move_it_at_once_one_does(run):
     [
         (Stopped("By hand."), "preparing", "stopped", ""),
         (Stopped("By hand."), "applying", "prepared", ""),
-        (Stopped("By hand."), "undoing", "applied", ""),
         (NomotaxError("No such column.", remedy="Map it."), "preparing", "failed", "No such"),
         (NomotaxError("Stale.", remedy="Again."), "applying", "prepared", "Stale"),
         (ZeroDivisionError("by zero"), "preparing", "failed", "Our fault: ZeroDivisionError"),

@@ -18,6 +18,7 @@ from nomotax.records.changes import Changes
 from nomotax.records.database import session
 from nomotax.records.repositories import Catalog, Feeds, Runs, Stores, known_id
 from nomotax.records.tables import CrosswalkVersion, Delivery, KeptValue, Product, Run
+from nomotax.records.taking_back import TakingBack
 
 HEADING = {"title": "title", "category": "", "variant_group": ""}
 KEYS, FIELDS = ("a", "b", "c"), ("title", "price", "note")
@@ -29,6 +30,7 @@ STEPS = st.lists(
     st.one_of(
         st.tuples(st.just("apply"), WRITES),
         st.tuples(st.just("undo"), st.integers(0, 9)),
+        st.tuples(st.just("undo"), st.integers(0, 9)),
         st.tuples(st.just("keep"), st.tuples(st.sampled_from(KEYS), st.sampled_from(FIELDS))),
     ),
     max_size=14,
@@ -37,50 +39,80 @@ STEPS = st.lists(
 
 @dataclass
 class Written:
-    """What one run of the model did."""
+    """What one run of the model did. ``made`` are products, each with a number of its own."""
 
-    made: dict[str, dict[str, str]] = field(default_factory=dict)
-    wrote: dict[str, dict[str, str | None]] = field(default_factory=dict)
+    made: dict[int, tuple[str, dict[str, str]]] = field(default_factory=dict)
+    wrote: dict[int, dict[str, str | None]] = field(default_factory=dict)
+    takes: int | None = None
     undone: bool = False
+    removed: set[int] = field(default_factory=set)
+    took: set[int] = field(default_factory=set)
 
 
 class Model:
-    """The catalog as a list of runs, replayed."""
+    """The catalog as a list of runs, replayed. A product is its number; keys may come again."""
 
     def __init__(self) -> None:
         self.runs: dict[int, Written] = {}
+        self.gone: set[int] = set()
+        #: Writes by run and product that do not stand.
+        self.out: set[tuple[int, int]] = set()
+
+    def alive(self) -> dict[str, int]:
+        """The products there are, by key."""
+        return {
+            key: number
+            for run in self.runs.values()
+            for number, (key, _) in run.made.items()
+            if number not in self.gone
+        }
 
     def catalog(self) -> dict[str, dict[str, str]]:
-        found: dict[str, dict[str, str]] = {}
-        for run in self.runs.values():
-            found |= {key: dict(content) for key, content in run.made.items()}
-            for key, values in run.wrote.items() if not run.undone else ():
-                found[key] = {
-                    f: v for f, v in (found[key] | values).items() if v is not None
-                }  # fmt: skip
-        return found
+        found: dict[int, dict[str, str | None]] = {}
+        for number, run in self.runs.items():
+            found |= {n: dict(content) for n, (_, content) in run.made.items()}
+            for product, values in run.wrote.items():
+                if (number, product) not in self.out:
+                    found[product] |= values
+        return {
+            key: {f: v for f, v in found[n].items() if v is not None}
+            for key, n in self.alive().items()
+        }
 
     def writers(self) -> dict[tuple[str, str], int]:
         """The run that wrote each value there is."""
-        found = {}
+        keys, found = {n: k for k, n in self.alive().items()}, {}
         for number, run in self.runs.items():
-            for key in run.made:
-                found |= {(key, f): number for f in FIELDS}
-            if not run.undone:
-                found |= {(k, f): number for k, values in run.wrote.items() for f in values}
+            found |= {(keys[n], f): number for n in run.made if n in keys for f in FIELDS}
+            for product, values in run.wrote.items():
+                if product in keys and (number, product) not in self.out:
+                    found |= {(keys[product], f): number for f in values}
         return found
 
-    def undo(self, number: int) -> None:
-        run = self.runs[number]
-        later = [r for n, r in self.runs.items() if n != number and not r.undone]
-        run.undone = True
-        run.made = {k: c for k, c in run.made.items() if any(k in r.wrote for r in later)}
-        gone = set(KEYS) - self.alive()
-        for other in self.runs.values():
-            other.wrote = {k: v for k, v in other.wrote.items() if k not in gone}
-
-    def alive(self) -> set[str]:
-        return {key for run in self.runs.values() for key in run.made}
+    def take_back(self, target: int, by: int) -> None:
+        chain = [target]
+        while (takes := self.runs[chain[-1]].takes) is not None:
+            chain.append(takes)
+        run, there = Written(takes=target), set(self.alive().values())
+        root = chain[-1]
+        if len(chain) % 2:
+            stands = {p for n, r in self.runs.items() for p in r.wrote if (n, p) not in self.out}
+            run.removed = {p for p in self.runs[root].made if p in there and p not in stands}
+            self.gone |= run.removed
+            run.took = {p for p in self.runs[root].wrote
+                        if p in there and (root, p) not in self.out}  # fmt: skip
+            self.out |= {(root, p) for p in run.took}
+        else:
+            back = self.runs[target]
+            keys = {n: key for r in self.runs.values() for n, (key, _) in r.made.items()}
+            returns = {p for p in back.removed if keys[p] not in self.alive()}
+            self.gone -= returns
+            back.removed -= returns
+            self.out -= {(root, p) for p in back.took if p not in self.gone}
+            back.took = {p for p in back.took if p in self.gone}
+        self.runs[by] = run
+        for one in chain:
+            self.runs[one].undone = not self.runs[one].undone
 
 
 class Shop:
@@ -88,7 +120,7 @@ class Shop:
 
     def __init__(self) -> None:
         with session() as db:
-            for table in ("product_changes", "products", "kept_values", "runs"):
+            for table in ("removed_products", "product_changes", "products", "kept_values", "runs"):
                 db.connection().execute(text(f"delete from {table}"))
             self.store = known_id(Stores(db).add("Shop", {"fields": []}))
             supplier = Feeds(db).supplier_named(self.store, "S")
@@ -135,9 +167,15 @@ class Shop:
             changes.make(frame, lambda done: None)
             return known_id(run)
 
-    def undo(self, number: int) -> None:
+    def take_back(self, number: int) -> int:
         with session() as db:
-            Changes(db, self.store, number).take_back(HEADING)
+            chain = [Runs(db).get(number)]
+            while chain[-1].undoes is not None:
+                chain.append(Runs(db).get(chain[-1].undoes))
+            about = {"store_id": self.store, "feed_id": self.feed, "undoes": number, **self.about}
+            run = Runs(db).add(Run(kind="undo", **about))
+            TakingBack(db, run, chain).write(HEADING)
+            return known_id(run)
 
     def keep(self, key: str, name: str) -> None:
         with session() as db:
@@ -153,7 +191,7 @@ def split(now, wanted):
         differ = [f for f, v in wanted[key].items() if v != now[key].get(f)]
         if differ:
             before[key] = {f: now[key][f] for f in differ if f in now[key]}
-            after[key] = {f: wanted[key][f] for f in differ if wanted[key][f] is not None}
+            after[key] = {f: wanted[key][f] for f in differ}
     return made, before, after
 
 
@@ -165,13 +203,14 @@ def test_any_history_of_runs_and_undos_equals_the_model(database, steps):
     for what, about in steps:
         if what == "apply":
             made, before, after = split(model.catalog(), about)
-            number = shop.apply(made, before, after)
+            number, alive = shop.apply(made, before, after), model.alive()
             wrote = {
-                k: {f: after[k].get(f) for f in before[k].keys() | after[k].keys()
-                    if (k, f) not in kept}
-                for k in before
+                alive[k]: {f: v for f, v in after[k].items() if (k, f) not in kept} for k in before
             }  # fmt: skip
-            model.runs[number] = Written(made, {k: v for k, v in wrote.items() if v})
+            model.runs[number] = Written(
+                {number * 10 + n: (k, c) for n, (k, c) in enumerate(made.items())},
+                {k: v for k, v in wrote.items() if v},
+            )
         elif what == "keep" and about not in kept:
             shop.keep(*about)
             kept.add(about)
@@ -179,8 +218,7 @@ def test_any_history_of_runs_and_undos_equals_the_model(database, steps):
             standing = [n for n, r in model.runs.items() if not r.undone]
             if standing:
                 number = standing[about % len(standing)]
-                shop.undo(number)
-                model.undo(number)
+                model.take_back(number, shop.take_back(number))
         assert shop.catalog() == model.catalog()
     writers = model.writers()
     for key, content in model.catalog().items():
@@ -197,17 +235,23 @@ def test_when_all_runs_are_undone_in_any_order_the_catalog_is_as_before_them(
     first = {k: {"title": k, "price": "1"} for k in KEYS}
     shop.apply(first, {}, {})
     numbers = [shop.apply(*split(shop.catalog(), wanted)) for wanted in writes]
+    end = shop.catalog()
     random.shuffle(numbers)
-    for number in numbers:
-        shop.undo(number)
+    undos = [shop.take_back(number) for number in numbers]
     assert shop.catalog() == first
+    random.shuffle(undos)
+    for number in undos:
+        shop.take_back(number)
+    assert shop.catalog() == end, "and when the undos are undone in any order, as after them"
 
 
 def test_another_value_than_was_found_is_stale_and_only_that(database):
     shop = Shop()
     shop.apply({k: {"title": k, "price": "1"} for k in KEYS}, {}, {})
     before, after = {"a": {"price": "1"}}, {"a": {"price": "2"}}
-    shop.apply({}, {"a": {"title": "a"}, "b": {"price": "1"}}, {"a": {"title": "A"}, "b": {}})
+    shop.apply(
+        {}, {"a": {"title": "a"}, "b": {"price": "1"}}, {"a": {"title": "A"}, "b": {"price": None}}
+    )
     shop.apply({}, before, after)
     with pytest.raises(StaleChangeset, match="price"):
         shop.apply({}, before, {"a": {"price": "3"}})
@@ -226,7 +270,10 @@ def test_disjoint_runs_commute(database):
         shop = Shop()
         shop.apply({k: {"title": k, "price": "1"} for k in KEYS}, {}, {})
         runs = [
-            ({"a": {"price": "1"}, "c": {"price": "1"}}, {"a": {"price": "5"}, "c": {}}),
+            (
+                {"a": {"price": "1"}, "c": {"price": "1"}},
+                {"a": {"price": "5"}, "c": {"price": None}},
+            ),
             ({"a": {"title": "a"}, "b": {}}, {"a": {"title": "A"}, "b": {"note": "new"}}),
         ]
         for at in order:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
@@ -19,8 +20,7 @@ from nomotax.api.answers import (
     answer,
     attachment,
 )
-from nomotax.flows import applying, review, run_states, runs
-from nomotax.flows.applying import UndoTouch
+from nomotax.flows import applying, review, run_states, runs, undoing
 from nomotax.flows.review import ReviewPage, ReviewSummary
 from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
@@ -38,6 +38,8 @@ class LogLine(BaseModel):
 
 
 class RunView(BaseModel):
+    """A run; one of kind *undo* takes back the run that it ``undoes``."""
+
     id: int
     store_id: int
     feed_id: int
@@ -46,6 +48,9 @@ class RunView(BaseModel):
     delivery_id: int
     file_name: str
     version: int
+    kind: Literal["delivery", "undo"]
+    undoes: int | None
+    author: str
     status: str
     progress: int
     stage: str
@@ -142,17 +147,10 @@ def apply(path: RunPath) -> Response:
     return answer(_view(path.run_id), 202)
 
 
-@api.get("/runs/<int:run_id>/undo", responses={200: UndoTouch})
-def touch_undo(path: RunPath) -> Response:
-    """What taking the run back would touch; nothing is changed."""
-    return answer(applying.undo_touch(path.run_id))
-
-
-@api.post("/runs/<int:run_id>/undo", responses={202: RunView})
+@api.post("/runs/<int:run_id>/undo", responses={201: RunView})
 def undo(path: RunPath) -> Response:
-    """Put back what the run changed."""
-    applying.request_undo(path.run_id)
-    return answer(_view(path.run_id), 202)
+    """Prepare a run that takes this one back; nothing is changed before that one is applied."""
+    return answer(_view(known_id(undoing.start_undo(path.run_id))), 201)
 
 
 @api.post("/runs/<int:run_id>/stop", responses={202: RunView})

@@ -1,18 +1,19 @@
-"""Changes written to the catalog and taken back: each in one transaction, all of it or nothing."""
+"""A run's changes written to the catalog: in one transaction, all of it or nothing."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 
 import polars as pl
-from pydantic import BaseModel
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.staging import Heading, new_products, product_deltas
-from nomotax.core.schema.model import Role, StoreSchema
+from nomotax.core.schema.model import StoreSchema
+from nomotax.flows.changesets import changeset_name
+from nomotax.flows.headings import headings_of
 from nomotax.flows.run_states import Progress, ending, move
-from nomotax.flows.runs import changeset_name
+from nomotax.flows.undoing import apply_undo
 from nomotax.records.changes import Changes, Touched, stale
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
@@ -22,20 +23,11 @@ from nomotax.records.tables import Run, now
 
 def request_apply(run_id: int) -> Run:
     """Queue the writing of a prepared run. Raises ``Conflict`` for a run in another state."""
-    return _request(run_id, "applying", "apply")
-
-
-def request_undo(run_id: int) -> Run:
-    """Queue taking back an applied run. Raises ``Conflict`` when it is not applied."""
-    return _request(run_id, "undoing", "undo")
-
-
-def _request(run_id: int, to: str, task: str) -> Run:
     with session() as db:
         stage = "waiting for a worker"
-        run = move(db, run_id, to, progress=0, stage=stage, stop_requested=False)
+        run = move(db, run_id, "applying", progress=0, stage=stage, stop_requested=False)
         # Runs of one store come one after the other.
-        enqueue(db, task, lock=f"store {run.store_id}", run_id=run_id)
+        enqueue(db, "apply", lock=f"store {run.store_id}", run_id=run_id)
         return run
 
 
@@ -47,7 +39,11 @@ def apply(run_id: int) -> None:
             run = Runs(db).get(run_id)
             if run.status != "applying":
                 return
-            heading = heading_of(Stores(db).schema(run.store_id))
+            schema = Stores(db).schema(run.store_id)
+        if run.kind == "undo":
+            _take_back(run_id, schema, tell)
+            return
+        heading = headings_of(schema)
         tell(1, "loading the changeset")
         frame = artifacts().scan(changeset_name(run)).filter(
             pl.col("status").is_in(["new", "changed"])
@@ -59,6 +55,14 @@ def apply(run_id: int) -> None:
             run = _take_turn(db, run_id)
             if run.status == "applying":
                 _write(db, run, made, deltas, heading, tell)
+
+
+def _take_back(run_id: int, schema: StoreSchema, tell: Progress) -> None:
+    tell(10, "taking back")
+    with session() as db:
+        run = _take_turn(db, run_id)
+        if run.status == "applying":
+            apply_undo(db, run, schema)
 
 
 def _take_turn(db: Session, run_id: int) -> Run:
@@ -109,50 +113,3 @@ def _refuse_stale(touched: list[Touched]) -> None:
     if touched:
         shown = ", ".join(f"{t.key} ({t.field})" if t.field else t.key for t in touched[:5])
         raise stale(f"{shown}{' …' if len(touched) > 5 else ''}")
-
-
-def heading_of(schema: StoreSchema) -> Heading:
-    """The columns that a product is listed by, each with its field; "" where there is none."""
-    found = {
-        "title": schema.with_role(Role.TITLE),
-        "category": schema.category_field,
-        "variant_group": schema.with_role(Role.GROUP),
-    }
-    return {name: field.name if field else "" for name, field in found.items()}
-
-
-class UndoTouch(BaseModel):
-    """What taking a run back would touch: products that get former values, products that it made
-    and that go, keys of those that stay because they were changed since, and values that stay
-    because a later run wrote them."""
-
-    put_back: int
-    taken_out: int
-    stay: list[str]
-    later: list[Touched]
-
-
-def undo_touch(run_id: int) -> UndoTouch:
-    """What an undo would touch; nothing is changed. Raises ``NotFound``."""
-    with session() as db:
-        run = Runs(db).get(run_id)
-        changes = Changes(db, run.store_id, run_id)
-        gone, stay = changes.made()
-        return UndoTouch(put_back=changes.count(), taken_out=gone, stay=stay, later=changes.later())
-
-
-def undo(run_id: int) -> None:
-    """Take back what the run changed: fields that no later run wrote have their former values
-    again; where one did, its value stays, and the former value is what it goes back to. Products
-    that the run made go, but for those that were changed since."""
-    with ending(run_id, "undoing") as tell, session() as db:
-        tell(10, "taking back")
-        run = _take_turn(db, run_id)
-        if run.status != "undoing":
-            return
-        changes = Changes(db, run.store_id, run_id)
-        gone, stay = changes.made()
-        back = changes.take_back(heading_of(Stores(db).schema(run.store_id)))
-        said = f"undone: {back} products as before, {gone} taken out"
-        said += f"; {len(stay)} stay, since they were changed later" if stay else ""
-        move(db, run_id, "undone", said, progress=100, finished_at=now())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -54,12 +54,13 @@ class FieldChange(BaseModel):
 
 
 class HistoryEntry(BaseModel):
-    """What a run did to a product: ``kind`` is *new* or *changed*; ``undone`` was taken back."""
+    """What a run did to a product: ``kind`` is *new* or *changed*; ``undone_by`` is the run
+    that took it back."""
 
     run_id: int
     at: datetime
     kind: str
-    undone: bool
+    undone_by: int | None
     changes: list[FieldChange]
 
 
@@ -222,12 +223,12 @@ def _history(db: Session, product: Product) -> list[HistoryEntry]:
     )
     rows = db.exec(query).all()
     found = [
-        _entry(run, "changed", change.undone, change.before, change.after)
+        _entry(run, "changed", change.undone_by, change.before, change.after)
         for change, run in rows[:_SHOWN]
     ]
     made = db.get(Run, product.created_run) if product.created_run is not None else None
     if made is not None:
-        found.append(_entry(made, "new", False, {}, _at_first(product, rows)))
+        found.append(_entry(made, "new", None, {}, _at_first(product, rows)))
     return found
 
 
@@ -235,21 +236,25 @@ def _at_first(product: Product, rows: Sequence[tuple[ProductChange, Run]]) -> di
     """A product as it was made: without what was changed since."""
     content = dict(product.content)
     for change, _ in rows:
-        if not change.undone:
+        if change.undone_by is None:
             kept = {f: v for f, v in content.items() if f not in change.after}
             content = kept | change.before
     return content
 
 
 def _entry(
-    run: Run, kind: str, undone: bool, before: dict[str, str], after: dict[str, str]
+    run: Run,
+    kind: str,
+    undone_by: int | None,
+    before: Mapping[str, str],
+    after: Mapping[str, str | None],
 ) -> HistoryEntry:
-    fields = sorted(before.keys() | after.keys())
+    fields = sorted(after)
     return HistoryEntry(
         run_id=run.id or 0,
         at=run.finished_at or run.created_at,
         kind=kind,
-        undone=undone,
+        undone_by=undone_by,
         changes=[FieldChange(field=f, before=before.get(f), after=after.get(f)) for f in fields],
     )
 

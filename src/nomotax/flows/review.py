@@ -11,13 +11,14 @@ from pydantic import BaseModel
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.diff import NEW, OLD
+from nomotax.core.changes.taking_back import STAYS
 from nomotax.core.errors import NotFound
 from nomotax.core.kinds import FieldKind
 from nomotax.core.reading.pictures import PREFIX
 from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.core.writing.tables import write_table
 from nomotax.flows.catalog import key_and_content
-from nomotax.flows.runs import changeset_name, problems_name
+from nomotax.flows.changesets import changeset_name, problems_name
 from nomotax.records.database import session
 from nomotax.records.repositories import Runs, Stores
 from nomotax.records.tables import Run
@@ -188,7 +189,7 @@ def _places(root: str, changeset: str, status: str, field: str, search: str) -> 
 
 def _row(row: dict[str, object], schema: StoreSchema) -> ReviewRow:
     changes = []
-    if row["status"] in ("changed", "new"):
+    if row["status"] in ("changed", "new", STAYS):
         names = sorted(row["fields"], key=lambda f: _weight(f, schema))  # type: ignore[call-overload]  # a list of names
         changes = [_change(f, row, schema) for f in names]
     return ReviewRow.model_validate(

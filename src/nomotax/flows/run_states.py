@@ -24,9 +24,8 @@ MOVES: Mapping[str, tuple[str, ...]] = {
     "preparing": ("preparing", "prepared", "failed", "stopped"),
     "prepared": ("applying", "failed"),
     "applying": ("applied", "prepared"),
-    "applied": ("undoing",),
-    "undoing": ("undone", "applied"),
-    "undone": (),
+    "applied": ("undone",),
+    "undone": ("applied",),
     "failed": (),
     "stopped": (),
 }
@@ -35,14 +34,10 @@ FALLBACK = {
     "queued": "failed",
     "preparing": "failed",
     "applying": "prepared",
-    "undoing": "applied",
 }
 BUSY = tuple(FALLBACK)
 #: What a person is told who asks for a move that the state forbids.
-_ONLY = {
-    "applying": "only a prepared one can be applied",
-    "undoing": "only an applied one can be undone",
-}
+_ONLY = {"applying": "only a prepared one can be applied"}
 
 
 class Stopped(NomotaxError):

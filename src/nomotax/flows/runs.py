@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import secrets
 from dataclasses import dataclass
 
 import polars as pl
@@ -16,8 +15,10 @@ from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.errors import Conflict
 from nomotax.core.table import ROW
 from nomotax.flows.catalog import key_and_content
+from nomotax.flows.changesets import changeset_name, keep_changeset
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.run_states import Progress, ending, move
+from nomotax.flows.undoing import prepare_undo
 from nomotax.flows.workbench import context_of, freeze_version, open_workbench
 from nomotax.records.database import session
 from nomotax.records.person import person
@@ -28,16 +29,6 @@ from nomotax.records.tables import Delivery, Run
 #: What of a delivery a run keeps for itself.
 _USED = {"file_name", "received_at", "table_artifact", "columns", "reading", "uses",
          "pictures_artifact"}  # fmt: skip
-
-
-def changeset_name(run: Run) -> str:
-    """The artifact with a run's changeset."""
-    return f"{run.changes}.parquet"
-
-
-def problems_name(run: Run) -> str:
-    """The artifact with what is wrong in its rows."""
-    return f"{run.changes}-problems.parquet"
 
 
 def delivery_used(db: Session, run: Run) -> Delivery:
@@ -113,9 +104,12 @@ def prepare(run_id: int) -> None:
     with session() as db:
         if Runs(db).get(run_id).status not in ("queued", "preparing"):
             return
-        move(db, run_id, "preparing", "preparing", stop_requested=False)
+        run = move(db, run_id, "preparing", "preparing", stop_requested=False)
     with ending(run_id, "preparing") as tell:
-        _prepare(run_id, tell)
+        if run.kind == "undo":
+            prepare_undo(run_id, tell)
+        else:
+            _prepare(run_id, tell)
 
 
 @dataclass(frozen=True)
@@ -188,11 +182,8 @@ def _brought(run: Run) -> pl.Series:
 
 
 def _keep(work: _Work, changeset: Changeset, rows: int, whole: int) -> None:
-    # A name of its own each time: what another worker has made of the run stays as it is. The
-    # files come first: a run is "prepared" only once its changeset can be read.
-    work.run.changes = f"changesets/{work.run.id}-{secrets.token_hex(4)}"
-    artifacts().write_frame(changeset_name(work.run), changeset.frame)
-    artifacts().write_frame(problems_name(work.run), changeset.problems)
+    # The files come first: a run is "prepared" only once its changeset can be read.
+    name = keep_changeset(work.run, changeset.frame, changeset.problems)
     counts = changeset.counts()
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n)
     trial = f" of {whole}, as a trial" if work.rows.partial else ""
@@ -200,5 +191,5 @@ def _keep(work: _Work, changeset: Changeset, rows: int, whole: int) -> None:
         move(
             db, known_id(work.run), "prepared", f"prepared {rows} rows{trial}: {said}",
             progress=100, counts=counts, rules_revision=work.rules_revision,
-            changes=work.run.changes,
+            changes=name,
         )  # fmt: skip

@@ -30,7 +30,6 @@ _BEAT, _SILENT, _TRIES = 5.0, 20.0, 3
 _TASKS: dict[str, Callable[..., object]] = {
     "prepare": runs.prepare,
     "apply": applying.apply,
-    "undo": applying.undo,
     "read": receive.read_queued,
     "look_at_paths": likely.look_at_paths,
 }

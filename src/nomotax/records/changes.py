@@ -1,9 +1,4 @@
-"""What a run changes of products that are there: written, and taken back, field by field.
-
-Of each product and field the changes form a row in the order they were written. Taking one back
-out of the middle leaves what the others would have made: the next one goes back to what this one
-found.
-"""
+"""What a run changes of products that are there, written field by field."""
 
 from __future__ import annotations
 
@@ -26,7 +21,7 @@ create temp table staged (key text primary key, before jsonb, after jsonb) on co
 _LEAVE_KEPT = """
 with kept as (
   select k.key, array_agg(k.field) as fields, count(*) as n from kept_values k
-  join staged s on s.key = k.key and (s.before || s.after) ? k.field
+  join staged s on s.key = k.key and s.after ? k.field
   where k.store_id = :store group by k.key
 ), left_alone as (
   update staged s set before = s.before - k.fields, after = s.after - k.fields
@@ -38,24 +33,24 @@ _STALE = """
 select s.key, coalesce(f.name, '') as field from staged s
 left join products p on p.store_id = :store and p.key = s.key
 left join lateral (
-  select name from jsonb_object_keys(s.before || s.after) name
+  select name from jsonb_object_keys(s.after) name
   where (p.content ->> name) is distinct from (s.before ->> name)
 ) f on true
 where p.id is null or f.name is not null
 order by s.key, field limit 20
 """
 _HISTORY = """
-insert into product_changes (run_id, store_id, product_id, before, after, writers, undone)
+insert into product_changes (run_id, store_id, product_id, before, after, writers)
 select :run, :store, p.id, s.before, s.after, coalesce((
-  select jsonb_object_agg(f, p.writers -> f) from jsonb_object_keys(s.before || s.after) f
+  select jsonb_object_agg(f, p.writers -> f) from jsonb_object_keys(s.after) f
   where p.writers ? f
-), '{}'), false
+), '{}')
 from staged s join products p on p.store_id = :store and p.key = s.key
-where s.before <> s.after
+where s.after <> '{}'
 """
 
 
-def _headings(fields: str, after: str) -> str:
+def headings(fields: str, after: str) -> str:
     """The columns that products are listed by, where their field is among those written."""
     return " ".join(
         f"{name} = case when cast(:{name} as text) = any({fields}) "
@@ -65,67 +60,15 @@ def _headings(fields: str, after: str) -> str:
 
 
 _UPDATE = (
-    "update products p set content = (p.content - s.fields) || s.after,"
-    + _headings("s.fields", "s.after")
+    "update products p set content = (p.content - s.fields) || jsonb_strip_nulls(s.after),"
+    + headings("s.fields", "s.after")
     + """ writers = p.writers || s.wrote, changed_at = :now
 from (
   select key, after, array_agg(f) as fields, jsonb_object_agg(f, cast(:run as bigint)) as wrote
-  from staged, jsonb_object_keys(before || after) f group by key, before, after
+  from staged, jsonb_object_keys(after) f group by key, after
 ) s where p.store_id = :store and p.key = s.key
 """
 )
-#: Each field of a run's changes, with the next change that stands and wrote the same field.
-_EACH = """
-select c.id, c.product_id, f.name, c.before -> f.name as was, c.writers -> f.name as writer, (
-  select min(l.id) from product_changes l
-  where l.product_id = c.product_id and l.id > c.id and not l.undone
-    and (l.before ? f.name or l.after ? f.name)
-) as next
-from product_changes c, lateral jsonb_object_keys(c.before || c.after) f(name)
-where c.run_id = :run and not c.undone
-"""
-_BACK = f"create temp table back on commit drop as {_EACH}"
-_MEND = """
-update product_changes l set before = (l.before - b.fields) || b.was,
-  writers = (l.writers - b.fields) || b.writers
-from (
-  select next, array_agg(name) as fields,
-    coalesce(jsonb_object_agg(name, was) filter (where was is not null), '{}') as was,
-    coalesce(jsonb_object_agg(name, writer) filter (where writer is not null), '{}') as writers
-  from back where next is not null group by next
-) b where l.id = b.next
-"""
-_RESTORE = (
-    "update products p set content = (p.content - b.fields) || b.was,"
-    + _headings("b.fields", "b.was")
-    + """ writers = (p.writers - b.fields) || b.writers, changed_at = :now
-from (
-  select product_id, array_agg(name) as fields,
-    coalesce(jsonb_object_agg(name, was) filter (where was is not null), '{}') as was,
-    coalesce(jsonb_object_agg(name, writer) filter (where writer is not null), '{}') as writers
-  from back where next is null group by product_id
-) b where p.id = b.product_id
-"""
-)
-_UNDONE = "update product_changes set undone = true where run_id = :run and not undone"
-_CHANGED_SINCE = """
-exists (select 1 from product_changes l where l.product_id = p.id and not l.undone)
-"""
-_MADE = f"""
-select count(*) filter (where not {_CHANGED_SINCE}) from products p where p.created_run = :run
-"""
-_STAY = f"""
-select p.key from products p where p.created_run = :run and {_CHANGED_SINCE} order by p.key
-"""
-_REMOVE = f"""
-with gone as (
-  delete from products p where p.created_run = :run and not {_CHANGED_SINCE} returning p.id
-) delete from product_changes c using gone where c.product_id = gone.id
-"""
-_LATER = f"""
-select p.key, e.name as field from ({_EACH}) e join products p on p.id = e.product_id
-where e.next is not null order by p.key, e.name limit 20
-"""
 
 
 class Touched(BaseModel):
@@ -184,28 +127,6 @@ class Changes:
             copy_frame(self.db, "products", whole, tell)
         except UniqueViolation as error:
             raise stale(str(error.diag.message_detail or "")) from error
-
-    def count(self) -> int:
-        """Products that the run changed and that stand so."""
-        counted = "select count(*) from product_changes where run_id = :run and not undone"
-        return int(self._run(counted).scalar_one())
-
-    def made(self) -> tuple[int, list[str]]:
-        """How many products the run made that nobody changed since, and the keys of the others."""
-        return int(self._run(_MADE).scalar_one()), list(self._run(_STAY).scalars())
-
-    def later(self) -> list[Touched]:
-        """Fields that a later run wrote, up to 20."""
-        return [Touched(key=key, field=field) for key, field in self._run(_LATER)]
-
-    def take_back(self, heading: Mapping[str, str]) -> int:
-        """Take the run's changes out of the row of changes; gives how many products are touched."""
-        touched = self.count()
-        self._run(_REMOVE)
-        for statement in (_BACK, "analyze back", _MEND, _UNDONE):
-            self._run(statement)
-        self._run(_RESTORE, **heading)
-        return touched
 
     def _run(self, statement: str, **more: Any) -> Any:
         return self.db.connection().execute(text(statement), self.values | more)

@@ -270,15 +270,27 @@ class Runs(_Repository):
     def last_applied(self, feed_id: int) -> Run | None:
         """The run of a whole delivery of this feed that was applied last and stands."""
         whole = col(Run.first_row).is_(None), col(Run.last_row).is_(None)
-        query = select(Run).where(Run.feed_id == feed_id, Run.status == "applied", *whole)
+        query = select(Run).where(
+            Run.feed_id == feed_id, Run.kind == "delivery", Run.status == "applied", *whole
+        )
         return self.session.exec(query.order_by(col(Run.finished_at).desc()).limit(1)).first()
+
+    def undo_under_way(self, run_id: int) -> Run | None:
+        """The run that is about to take another back."""
+        still = ("queued", "preparing", "prepared", "applying")
+        query = select(Run).where(Run.undoes == run_id, col(Run.status).in_(still))
+        return self.session.exec(query).first()
 
     def of_deliveries(self, ids: list[int]) -> list[Run]:
         return list(self.session.exec(select(Run).where(col(Run.delivery_id).in_(ids))))
 
     def newest_of(self, deliveries: list[int]) -> dict[int, Run]:
         """The newest run of each delivery that has one."""
-        query = select(Run).where(col(Run.delivery_id).in_(deliveries)).order_by(col(Run.id))
+        query = (
+            select(Run)
+            .where(col(Run.delivery_id).in_(deliveries), Run.kind == "delivery")
+            .order_by(col(Run.id))
+        )
         return {run.delivery_id: run for run in self.session.exec(query)}
 
     def log(self, run_id: int) -> list[RunLog]:

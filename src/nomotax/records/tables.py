@@ -255,6 +255,8 @@ class Run(SQLModel, table=True):
     """One delivery on its way into the catalog: prepared, applied, perhaps undone. A trial has
     only the rows from ``first_row`` to ``last_row``, by their numbers.
 
+    A run of ``kind`` *undo* takes back the run that it ``undoes``.
+
     ``used`` is what the delivery was when the run began, whatever it is read as later; ``changes``
     names the artifacts that its preparation made.
     """
@@ -266,6 +268,8 @@ class Run(SQLModel, table=True):
     feed_id: int = Field(foreign_key="feeds.id", index=True)
     delivery_id: int = Field(foreign_key="deliveries.id", index=True)
     version_id: int = Field(foreign_key="crosswalk_versions.id")
+    kind: str = "delivery"
+    undoes: int | None = Field(default=None, foreign_key="runs.id", index=True)
     used: dict[str, Any] = _document(default_factory=dict)
     changes: str = ""
     author: str = ""
@@ -329,10 +333,10 @@ class Product(SQLModel, table=True):
 
 
 class ProductChange(SQLModel, table=True):
-    """What one run changed of a product that was there: the fields that differ, each with its
-    value ``before`` and ``after`` (left out where there is none), and the ``writers`` of the
-    values before. In the order in which they were written, by their ids. ``undone`` was taken
-    back."""
+    """What one run changed of a product that was there: ``after`` has every field that it wrote
+    (null for none), ``before`` their values (left out where there was none), and ``writers`` the
+    runs that had written those. In the order in which they were written, by their ids.
+    ``undone_by`` is the run that took it back, null while it stands."""
 
     __tablename__: ClassVar[str] = "product_changes"
     __table_args__ = (Index("product_changes_by_product", "product_id", "id"),)
@@ -342,6 +346,16 @@ class ProductChange(SQLModel, table=True):
     store_id: int
     product_id: int = Field(sa_column=Column(BigInteger, nullable=False))
     before: dict[str, str] = _document()
-    after: dict[str, str] = _document()
+    after: dict[str, str | None] = _document()
     writers: dict[str, int] = _document(default_factory=dict)
-    undone: bool = False
+    undone_by: int | None = Field(default=None, index=True)
+
+
+class RemovedProduct(SQLModel, table=True):
+    """A product that a run took out of the catalog, as it was."""
+
+    __tablename__: ClassVar[str] = "removed_products"
+
+    run_id: int = Field(foreign_key="runs.id", primary_key=True)
+    product_id: int = Field(sa_column=Column(BigInteger, primary_key=True))
+    document: dict[str, Any] = _document()

@@ -49,11 +49,19 @@ insert into led select '{side}', id, {own}, pg_temp.moved({side}, cast(:fields a
 from {table} where store_id = :store and {side} is not null and {touched}
 """
 _WRITE = """
-update {table} t set {side} = jsonb_strip_nulls(t.{side} || l.{value}) {heading}
+update {table} t set {side} = {written} {heading}
 from {rows} l where l.side = '{side}' and l.row_id = t.id {still}
 """
 #: The heading that products are listed by, where the schema has a category field.
 _HEADING = ", category = coalesce(l.{value}->>:category, '')"
+
+
+def _written(side: str, value: str) -> str:
+    """A side with its categories led on. That a field was emptied stands in its history as null."""
+    led = f"t.{side} || l.{value}"
+    return led if side == "after" else f"jsonb_strip_nulls({led})"
+
+
 #: Only what is still as the edit left it is put back.
 _STILL = """
 and l.edit_id = :edit and not exists (
@@ -109,7 +117,8 @@ class Trees:
         for table, side in _SIDES:
             heading = headed if side == "content" else ""
             statement = _WRITE.format(
-                table=table, side=side, value=value, rows=rows, heading=heading,
+                table=table, side=side, rows=rows, heading=heading,
+                written=_written(side, value),
                 still=still.format(side=side),
             )  # fmt: skip
             self._run(statement, **values)

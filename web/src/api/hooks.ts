@@ -34,7 +34,7 @@ export type DeliveryLine = Schemas["DeliveryLine"];
 /** What everything that hangs on a feed is kept under. */
 export const feedKey = (feed: number) => ["feed", feed] as const;
 
-const BUSY = ["queued", "preparing", "applying", "undoing"];
+const BUSY = ["queued", "preparing", "applying"];
 /** Whether a worker is at a run. */
 export const isBusy = (status?: string | null) => BUSY.includes(status ?? "");
 

@@ -1295,10 +1295,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What taking the run back would touch; nothing is changed. */
-        get: operations["runs_touch_undo_runs__int_run_id__undo_get"];
+        get?: never;
         put?: never;
-        /** Put back what the run changed. */
+        /** Prepare a run that takes this one back; nothing is changed before that one is applied. */
         post: operations["runs_undo_runs__int_run_id__undo_post"];
         delete?: never;
         options?: never;
@@ -1985,7 +1984,8 @@ export interface components {
         };
         /**
          * HistoryEntry
-         * @description What a run did to a product: ``kind`` is *new* or *changed*; ``undone`` was taken back.
+         * @description What a run did to a product: ``kind`` is *new* or *changed*; ``undone_by`` is the run
+         *     that took it back.
          */
         HistoryEntry: {
             /** Run Id */
@@ -1997,8 +1997,8 @@ export interface components {
             at: string;
             /** Kind */
             kind: string;
-            /** Undone */
-            undone: boolean;
+            /** Undone By */
+            undone_by: number | null;
             /** Changes */
             changes: components["schemas"]["FieldChange"][];
         };
@@ -5394,7 +5394,10 @@ export interface components {
             /** Address */
             address: string;
         };
-        /** RunView */
+        /**
+         * RunView
+         * @description A run; one of kind *undo* takes back the run that it ``undoes``.
+         */
         RunView: {
             /** Id */
             id: number;
@@ -5412,6 +5415,15 @@ export interface components {
             file_name: string;
             /** Version */
             version: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "delivery" | "undo";
+            /** Undoes */
+            undoes: number | null;
+            /** Author */
+            author: string;
             /** Status */
             status: string;
             /** Progress */
@@ -5536,32 +5548,6 @@ export interface components {
             reason: string | null;
             /** Changes */
             changes: components["schemas"]["Change"][];
-        };
-        /**
-         * UndoTouch
-         * @description What taking a run back would touch: products that get former values, products that it made
-         *     and that go, keys of those that stay because they were changed since, and values that stay
-         *     because a later run wrote them.
-         */
-        UndoTouch: {
-            /** Put Back */
-            put_back: number;
-            /** Taken Out */
-            taken_out: number;
-            /** Stay */
-            stay: string[];
-            /** Later */
-            later: components["schemas"]["Touched"][];
-        };
-        /**
-         * Touched
-         * @description A field of a product; "" for the product as a whole.
-         */
-        Touched: {
-            /** Key */
-            key: string;
-            /** Field */
-            field: string;
         };
         /**
          * RemovalTouch
@@ -9938,55 +9924,6 @@ export interface operations {
             };
         };
     };
-    runs_touch_undo_runs__int_run_id__undo_get: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                run_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["UndoTouch"];
-                };
-            };
-            /** @description Not Found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Conflict */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     runs_undo_runs__int_run_id__undo_post: {
         parameters: {
             query?: never;
@@ -9998,8 +9935,8 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Accepted */
-            202: {
+            /** @description Created */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -6,7 +6,6 @@ import { FakeServer, type Sent } from "../test/fakeServer";
 import { draw } from "../test/render";
 import { field } from "../test/samples";
 import { NewLadder } from "./prices/NewLadder";
-import { UndoRun } from "./review/UndoRun";
 import { asField, asTyped, isNewName } from "./store/field";
 import { Removal } from "./store/Removal";
 import { Store } from "./store/Store";
@@ -204,27 +203,6 @@ describe("a removal", () => {
     expect(screen.getByRole("button", { name: "Remove the store" })).toBeDisabled();
     await userEvent.type(name, "n");
     expect(screen.getByRole("button", { name: "Remove the store" })).toBeEnabled();
-  });
-});
-
-describe("the undo of a run", () => {
-  it("asks first, and says what stays because a later run wrote it", async () => {
-    let later: { key: string; field: string }[] = [];
-    let stay: string[] = [];
-    new FakeServer().on("GET /api/v1/runs/4/undo", () => ({ put_back: 12, taken_out: 1, stay, later }));
-    const yes = vi.fn();
-    const drawn = draw(<UndoRun run={4} onYes={yes} onClose={() => undefined} />);
-    expect(await screen.findByText(/12 products get back what they had before; 1 product/)).toBeVisible();
-    await userEvent.click(screen.getByRole("button", { name: "Undo it" }));
-    expect(yes).toHaveBeenCalledOnce();
-    expect(screen.queryByText(/later/)).toBeNull();
-    drawn.unmount();
-    later = ["K-1", "K-2", "K-3", "K-4", "K-5", "K-6"].map((key) => ({ key, field: "price" }));
-    stay = ["K-9"];
-    draw(<UndoRun run={4} onYes={yes} onClose={() => undefined} />);
-    expect(await screen.findByText(/What later runs wrote stays \(K-1: price,.*K-5: price …\)/)).toBeVisible();
-    expect(screen.getByText(/a later one changed stay \(K-9\)/)).toBeVisible();
-    expect(screen.getByRole("button", { name: "Undo it" })).toBeEnabled();
   });
 });
 

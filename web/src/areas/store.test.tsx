@@ -93,9 +93,17 @@ describe("a product", () => {
           run_id: 4,
           at: new Date().toISOString(),
           kind: "changed",
+          undone_by: null,
           changes: [{ field: "price", before: "7.95", after: "8.95" }],
         },
-        { run_id: 2, at: new Date().toISOString(), kind: "new", changes: [] },
+        {
+          run_id: 3,
+          at: new Date().toISOString(),
+          kind: "changed",
+          undone_by: 5,
+          changes: [{ field: "price", before: "1.00", after: "7.95" }],
+        },
+        { run_id: 2, at: new Date().toISOString(), kind: "new", undone_by: null, changes: [] },
       ],
     }));
     draw(<Product />, "/s/1/catalog/QP-1", "/s/:store/catalog/:key");
@@ -110,6 +118,7 @@ describe("a product", () => {
     const record = screen.getByRole("region", { name: "Record" });
     expect(within(record).getByText("run 4")).toHaveAttribute("href", "/s/1/runs/4");
     expect(within(record).getByText("made it", { exact: false })).toBeInTheDocument();
+    expect(within(record).getByText(/changed 1 field, .*, taken back by run 5/)).toBeInTheDocument();
   });
 
   it("shows its variants, its texts in other languages, and what its pictures show", async () => {

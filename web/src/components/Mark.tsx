@@ -42,4 +42,7 @@ export const STATUS_STATE: Record<string, ValueState> = {
   rejected: "refused",
   "left out": "left",
   gone: "left",
+  "taken out": "left",
+  "put back": "computed",
+  stays: "arrived",
 };

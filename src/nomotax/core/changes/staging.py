@@ -28,27 +28,32 @@ def new_products(frame: pl.DataFrame, heading: Heading) -> pl.DataFrame:
 
 
 def product_deltas(frame: pl.DataFrame) -> pl.DataFrame:
-    """key, before and after of the changed products: of each the fields that differ, those without
-    a value left out, as JSON objects."""
+    """key, before and after of the changed products, as JSON objects of the fields that differ:
+    those without a value before are left out, those without one after are null."""
     changed = frame.filter(pl.col("status") == "changed")
     differing = {f: pl.col("fields").list.contains(f) for f in _fields(frame)}
 
-    def side(prefix: str) -> pl.Expr:
+    def side(prefix: str, blank: pl.Expr | None) -> pl.Expr:
         return _object(
-            [_member(f, pl.when(own).then(pl.col(prefix + f))) for f, own in differing.items()]
+            [
+                pl.when(own).then(_member(f, pl.col(prefix + f), blank))
+                for f, own in differing.items()
+            ]
         )
 
-    return changed.select("key", side(OLD).alias("before"), side(NEW).alias("after"))
+    none = pl.lit("null")
+    return changed.select("key", side(OLD, None).alias("before"), side(NEW, none).alias("after"))
 
 
 def _fields(frame: pl.DataFrame) -> list[str]:
     return [c.removeprefix(NEW) for c in frame.columns if c.startswith(NEW)]
 
 
-def _member(field: str, value: pl.Expr) -> pl.Expr:
-    """A member of a JSON object, null where there is no value."""
+def _member(field: str, value: pl.Expr, blank: pl.Expr | None = None) -> pl.Expr:
+    """A member of a JSON object; where there is no value, one of ``blank``, or none at all."""
     pair = pl.struct(value.alias(field)).struct.json_encode()
-    return pl.when(value.is_not_null()).then(pair.str.slice(1, pair.str.len_chars() - 2))
+    written = pl.when(value.is_not_null()).then(pair.str.slice(1, pair.str.len_chars() - 2))
+    return written if blank is None else written.otherwise(pl.lit(f'"{field}":') + blank)
 
 
 def _object(members: list[pl.Expr]) -> pl.Expr:

@@ -290,7 +290,7 @@ function Record({ store, detail, fields }: RecordProps) {
   const traced = useCatalogTrace(store, detail.product.key, asked);
   const last = new Map(
     detail.history
-      .filter((h) => !h.undone)
+      .filter((h) => h.undone_by === null)
       .flatMap((h) => h.changes.map((c): [string, number] => [c.field, h.run_id]))
       .reverse(),
   );
@@ -388,14 +388,14 @@ function Record({ store, detail, fields }: RecordProps) {
         <Typography color="textSecondary">In the catalog from before the first run.</Typography>
       )}
       {detail.history.map((h, i) => (
-        <Box key={i} sx={{ mb: 1.5, opacity: h.undone ? 0.6 : 1 }}>
+        <Box key={i} sx={{ mb: 1.5, opacity: h.undone_by === null ? 1 : 0.6 }}>
           <Typography>
             <Mark state={h.kind === "new" ? "computed" : "changed"} says={h.kind} />{" "}
             <Link to={`/s/${store}/runs/${h.run_id}`}>Run {h.run_id}</Link>{" "}
             <Typography component="span" color="textSecondary">
               {h.kind === "new" ? "made it" : `changed ${count(h.changes.length, "field", "fields")}`},{" "}
               {ago(h.at)}
-              {h.undone && ", taken back"}
+              {h.undone_by !== null && `, taken back by run ${h.undone_by}`}
             </Typography>
           </Typography>
           {h.kind !== "new" &&

@@ -49,7 +49,7 @@ export function ChangedProduct({ run, status, product, onClose }: ChangedProduct
       {line && !line.changes.length && !line.reason && (
         <Typography color="textSecondary">Nothing of it changes.</Typography>
       )}
-      {line && ["changed", "same", "gone"].includes(status) && (
+      {line && ["changed", "same", "gone", "stays"].includes(status) && (
         <Button
           component={Link}
           to={`/s/${run.store_id}/catalog/${encodeURIComponent(product)}`}
@@ -72,6 +72,12 @@ interface ChangedFieldProps {
 function ChangedField({ run, product, change }: ChangedFieldProps) {
   const [open, setOpen] = useState(false);
   const traced = useRunTrace(run.id, product, open ? change.field : null);
+  if (run.kind === "undo")
+    return (
+      <Box sx={{ borderBottom: 1, borderColor: "paper2.line", py: 0.5 }}>
+        <BothValues change={change} />
+      </Box>
+    );
   return (
     <Box sx={{ borderBottom: 1, borderColor: "paper2.line", py: 0.5 }}>
       <button
@@ -82,13 +88,7 @@ function ChangedField({ run, product, change }: ChangedFieldProps) {
         onClick={() => setOpen(!open)}
         style={{ display: "block", width: "100%", textAlign: "left" }}
       >
-        <Typography variant="caption" color="textSecondary" component="div">
-          {change.label} {change.percent && signed(change.percent)}
-        </Typography>
-        <span className="mono" style={{ overflowWrap: "anywhere" }}>
-          {change.before !== null && <span className="quiet">{change.before} → </span>}
-          <b>{change.after ?? "∅"}</b>
-        </span>
+        <BothValues change={change} />
       </button>
       {open && (
         <Box sx={{ pl: 1, pt: 0.5 }}>
@@ -98,5 +98,20 @@ function ChangedField({ run, product, change }: ChangedFieldProps) {
         </Box>
       )}
     </Box>
+  );
+}
+
+/** What a field holds, and what it gets. */
+function BothValues({ change }: { change: ChangedFieldProps["change"] }) {
+  return (
+    <>
+      <Typography variant="caption" color="textSecondary" component="div">
+        {change.label} {change.percent && signed(change.percent)}
+      </Typography>
+      <span className="mono" style={{ overflowWrap: "anywhere" }}>
+        {change.before !== null && <span className="quiet">{change.before} → </span>}
+        <b>{change.after ?? "∅"}</b>
+      </span>
+    </>
   );
 }

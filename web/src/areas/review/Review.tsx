@@ -6,8 +6,8 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
-import { Link, useParams, useSearchParams } from "react-router";
+import { useEffect } from "react";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { isBusy, useRun, type RunView } from "../../api/hooks";
 import { Mark, STATUS_STATE } from "../../components/Mark";
@@ -18,9 +18,12 @@ import { useUndo } from "../../shell/undo";
 import { ChangedProduct } from "./ChangedProduct";
 import { ChangeList } from "./ChangeList";
 import { MovePlot } from "./MovePlot";
-import { UndoRun } from "./UndoRun";
 
-const STATUSES = ["new", "changed", "same", "held", "rejected", "left out", "gone"] as const;
+/** What becomes of arriving rows, and of products where a run is taken back. */
+const STATUSES = {
+  delivery: ["new", "changed", "same", "held", "rejected", "left out", "gone"],
+  undo: ["changed", "taken out", "put back", "stays"],
+} as const;
 
 /** What a run would do, or has done. */
 export function Review() {
@@ -82,7 +85,7 @@ function Ready({ run }: { run: RunView }) {
               alignItems: "center",
             }}
           >
-            {STATUSES.map((s) => (
+            {STATUSES[run.kind].map((s) => (
               <StatusTab
                 key={s}
                 status={s}
@@ -93,7 +96,9 @@ function Ready({ run }: { run: RunView }) {
             ))}
             <Box sx={{ flex: 1 }} />
             <Typography variant="caption" color="textSecondary">
-              {summary.data && `${summary.data.arrived.toLocaleString("en")} rows arrived, all accounted for`}
+              {summary.data &&
+                run.kind === "delivery" &&
+                `${summary.data.arrived.toLocaleString("en")} rows arrived, all accounted for`}
             </Typography>
           </Box>
           <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
@@ -135,7 +140,8 @@ function Ready({ run }: { run: RunView }) {
 }
 
 function firstStatus(run: RunView): string {
-  return ["changed", "new", "held", "rejected", "same"].find((s) => run.counts[s]) ?? "changed";
+  const order = ["changed", "new", "held", "rejected", "same", "taken out", "put back", "stays"];
+  return order.find((s) => run.counts[s]) ?? "changed";
 }
 
 const SAYS: Record<string, string> = {
@@ -144,7 +150,6 @@ const SAYS: Record<string, string> = {
   prepared: "prepared; the catalog is as it was",
   applying: "writing to the catalog",
   applied: "applied to the catalog",
-  undoing: "taking back",
   undone: "undone; what it changed is as before",
   failed: "could not be prepared",
   stopped: "stopped; nothing was changed",
@@ -153,14 +158,20 @@ const SAYS: Record<string, string> = {
 function Heading({ run }: { run: RunView }) {
   const queries = useQueryClient();
   const undo = useUndo();
+  const navigate = useNavigate();
+  const takeBack = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/runs/{run_id}/undo", { params: { path: { run_id: run.id } } })),
+    onError: undo.failed,
+    onSuccess: (made) => navigate(`/s/${run.store_id}/runs/${made.id}`),
+  });
   const act = useMutation({
-    mutationFn: (what: "apply" | "undo" | "stop") =>
+    mutationFn: (what: "apply" | "stop") =>
       take(api.POST(`/api/v1/runs/{run_id}/${what}`, { params: { path: { run_id: run.id } } })),
     onError: undo.failed,
     onSettled: () => queries.invalidateQueries({ queryKey: ["run", run.id] }),
   });
-  const [asking, setAsking] = useState(false);
-  const write = (run.counts["new"] ?? 0) + (run.counts["changed"] ?? 0);
+  const written = run.kind === "undo" ? ["changed", "taken out", "put back"] : ["new", "changed"];
+  const write = written.reduce((sum, status) => sum + (run.counts[status] ?? 0), 0);
   const busy = isBusy(run.status);
   const file = `/api/v1/runs/${run.id}/result?format=csv`;
   const outbound = `/api/v1/stores/${run.store_id}/outbound?run_id=${run.id}`;
@@ -181,7 +192,15 @@ function Heading({ run }: { run: RunView }) {
           {run.supplier}: {run.file_name}
         </Typography>
         <Typography variant="caption" color="textSecondary" component="div" noWrap>
-          Run {run.id} · crosswalk version {run.version} · {trialOf(run) && `${trialOf(run)} · `}
+          Run {run.id} ·{" "}
+          {run.undoes === null ? (
+            `crosswalk version ${run.version} · `
+          ) : (
+            <>
+              takes back <Link to={`/s/${run.store_id}/runs/${run.undoes}`}>run {run.undoes}</Link> ·{" "}
+            </>
+          )}
+          {trialOf(run) && `${trialOf(run)} · `}
           <span role="status">
             {busy && run.stage ? `${SAYS[run.status]}: ${run.stage}` : SAYS[run.status]}
           </span>
@@ -203,30 +222,25 @@ function Heading({ run }: { run: RunView }) {
           <Button component="a" href={outbound} color="inherit">
             What changed, as CSV
           </Button>
-          <Button variant="outlined" color="inherit" onClick={() => setAsking(true)}>
+          <Button
+            variant="outlined"
+            color="inherit"
+            disabled={takeBack.isPending}
+            onClick={() => takeBack.mutate()}
+          >
             Undo this run
           </Button>
         </>
       )}
-      {busy && run.status !== "undoing" && (
+      {busy && (
         <Button variant="outlined" color="inherit" onClick={() => act.mutate("stop")}>
           Stop
         </Button>
       )}
       {run.status === "prepared" && (
         <Button variant="contained" disabled={act.isPending || !write} onClick={() => act.mutate("apply")}>
-          Apply to {count(write, "product", "products")}
+          {run.kind === "undo" ? "Take back" : "Apply to"} {count(write, "product", "products")}
         </Button>
-      )}
-      {asking && (
-        <UndoRun
-          run={run.id}
-          onClose={() => setAsking(false)}
-          onYes={() => {
-            setAsking(false);
-            act.mutate("undo");
-          }}
-        />
       )}
     </Box>
   );

@@ -66,7 +66,7 @@ function RunRow({ store, run }: { store: number; run: RunView }) {
           {trialOf(run) && `, ${trialOf(run)}`}
         </Typography>
       </TableCell>
-      <TableCell>version {run.version}</TableCell>
+      <TableCell>{run.undoes === null ? `version ${run.version}` : `takes back run ${run.undoes}`}</TableCell>
       <TableCell>
         {run.status}
         {isBusy(run.status) && <LinearProgress variant="determinate" value={run.progress} />}

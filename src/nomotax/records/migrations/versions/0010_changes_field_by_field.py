@@ -24,8 +24,10 @@ update products p set created_run = c.run_id
 from product_changes c join runs r on r.id = c.run_id
 where c.before is null and r.status <> 'undone' and c.store_id = p.store_id and c.key = p.key
 """
+#: One that was taken back before undos were runs is taken back by itself.
 _PRODUCT = """
-update product_changes c set product_id = p.id, undone = (r.status = 'undone')
+update product_changes c set product_id = p.id,
+  undone_by = case when r.status = 'undone' then r.id end
 from products p, runs r
 where p.store_id = c.store_id and p.key = c.key and r.id = c.run_id and c.before is not null
 """
@@ -34,19 +36,19 @@ update product_changes c set before = coalesce(d.before, '{}'), after = coalesce
 from (
   select c.id,
     jsonb_object_agg(k, c.before -> k) filter (where c.before ? k) as before,
-    jsonb_object_agg(k, c.after -> k) filter (where c.after ? k) as after
+    jsonb_object_agg(k, c.after -> k) as after
   from product_changes c, jsonb_object_keys(c.before || c.after) k
   where (c.before -> k) is distinct from (c.after -> k)
   group by c.id
 ) d where d.id = c.id
 """
-_EMPTY = "delete from product_changes where product_id is null or before = after"
+_EMPTY = "delete from product_changes where product_id is null or after = before"
 #: The run that wrote the value before, of those that stand.
 _WRITERS = """
 update product_changes c set writers = w.writers from (
   select id, jsonb_object_agg(k, earlier) as writers from (
     select c.id, k, lag(c.run_id) over (partition by c.product_id, k order by c.id) as earlier
-    from product_changes c, jsonb_object_keys(c.before || c.after) k where not c.undone
+    from product_changes c, jsonb_object_keys(c.after) k where c.undone_by is null
   ) each_field where earlier is not null group by id
 ) w where w.id = c.id
 """
@@ -54,8 +56,8 @@ _LAST = """
 update products p set writers = w.writers from (
   select product_id, jsonb_object_agg(k, run_id) as writers from (
     select distinct on (c.product_id, k) c.product_id, k, c.run_id
-    from product_changes c, jsonb_object_keys(c.before || c.after) k
-    where not c.undone order by c.product_id, k, c.id desc
+    from product_changes c, jsonb_object_keys(c.after) k
+    where c.undone_by is null order by c.product_id, k, c.id desc
   ) each_field group by product_id
 ) w where w.product_id = p.id
 """
@@ -73,6 +75,10 @@ def upgrade() -> None:
     op.add_column("runs", sa.Column("used", JSONB, nullable=False, server_default="{}"))
     op.add_column("runs", sa.Column("changes", sa.String, nullable=False, server_default=""))
     op.add_column("runs", sa.Column("author", sa.String, nullable=False, server_default=""))
+    op.add_column("runs", sa.Column("kind", sa.String, nullable=False, server_default="delivery"))
+    op.add_column("runs", sa.Column("undoes", sa.Integer, sa.ForeignKey("runs.id")))
+    op.create_index("ix_runs_undoes", "runs", ["undoes"])
+    op.execute("update runs set status = 'applied' where status = 'undoing'")
     op.execute(_RUNS)
     op.alter_column("runs", "store_id", nullable=False)
     op.create_index("ix_runs_store_id", "runs", ["store_id"])
@@ -88,9 +94,7 @@ def upgrade() -> None:
     op.add_column(
         "product_changes", sa.Column("writers", JSONB, nullable=False, server_default="{}")
     )
-    op.add_column(
-        "product_changes", sa.Column("undone", sa.Boolean, nullable=False, server_default="false")
-    )
+    op.add_column("product_changes", sa.Column("undone_by", sa.Integer))
     for statement in (_CREATED, _PRODUCT, _SPARSE, _EMPTY, _WRITERS, _LAST):
         op.execute(statement)
     op.drop_index("product_changes_by_key", "product_changes")
@@ -98,6 +102,13 @@ def upgrade() -> None:
     op.alter_column("product_changes", "product_id", nullable=False)
     op.alter_column("product_changes", "before", nullable=False)
     op.create_index("product_changes_by_product", "product_changes", ["product_id", "id"])
+    op.create_index("ix_product_changes_undone_by", "product_changes", ["undone_by"])
+    op.create_table(
+        "removed_products",
+        sa.Column("run_id", sa.Integer, sa.ForeignKey("runs.id"), primary_key=True),
+        sa.Column("product_id", sa.BigInteger, primary_key=True),
+        sa.Column("document", JSONB, nullable=False),
+    )
     op.drop_column("products", "changed_run")
     # Checked row by row they are a third of an apply; what stands there is the apply's own.
     for table, column in _UNCHECKED:

@@ -1,0 +1,80 @@
+"""What taking a run back would do, in the shape of a changeset."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from nomotax.core.changes.diff import NEW, OLD
+
+#: What becomes of a product, beside *changed*.
+OUT, BACK, STAYS = "taken out", "put back", "stays"
+STATUSES = ("changed", OUT, BACK, STAYS)
+_SHAPE: dict[str, pl.DataType] = {
+    "row": pl.Int64(),
+    "key": pl.String(),
+    "title": pl.String(),
+    "status": pl.String(),
+    "reason": pl.String(),
+    "fields": pl.List(pl.String),
+}
+
+
+def taken_back(fields: pl.DataFrame, products: pl.DataFrame, puts_in: bool) -> pl.DataFrame:
+    """The changeset of a run that takes another back.
+
+    ``fields`` has key, title, field, shown (the value now), was (the one that takes its place) and
+    later_run (the run whose value stays instead, null for none); ``products`` key, title and stays.
+    A product whose fields go back in part has two rows.
+    """
+    goes = fields.filter(pl.col("later_run").is_null())
+    later = fields.filter(pl.col("later_run").is_not_null())
+    names = fields["field"].unique(maintain_order=True).to_list()
+    said = pl.format("{} stays as run {} wrote it", pl.col("field"), pl.col("later_run"))
+    rows = [
+        _by_product(goes, names, "changed", pl.lit(None, pl.String)),
+        _by_product(later, names, STAYS, said.str.join("; ")),
+        _whole(products.filter(~pl.col("stays")), BACK if puts_in else OUT, None),
+        _whole(
+            products.filter("stays"),
+            STAYS,
+            "another product has its key" if puts_in else "it was changed since",
+        ),
+    ]
+    return pl.concat(rows, how="diagonal")
+
+
+def counts_of(changeset: pl.DataFrame) -> dict[str, int]:
+    """Rows by status."""
+    found = dict(changeset.group_by("status").len().iter_rows())
+    return {status: found.get(status, 0) for status in STATUSES}
+
+
+def _by_product(
+    fields: pl.DataFrame, names: list[str], status: str, reason: pl.Expr
+) -> pl.DataFrame:
+    def value(column: str, name: str) -> pl.Expr:
+        return pl.col(column).filter(pl.col("field") == name).first()
+
+    return (
+        fields.group_by("key", maintain_order=True)
+        .agg(
+            pl.col("title").first(),
+            reason.first().alias("reason") if status == "changed" else reason.alias("reason"),
+            pl.col("field").alias("fields"),
+            *(value("was", n).alias(NEW + n) for n in names),
+            *(value("shown", n).alias(OLD + n) for n in names),
+        )
+        .with_columns(row=pl.lit(None, pl.Int64), status=pl.lit(status))
+        .select(*(pl.col(n).cast(kind) for n, kind in _SHAPE.items()), pl.exclude(*_SHAPE))
+    )
+
+
+def _whole(products: pl.DataFrame, status: str, reason: str | None) -> pl.DataFrame:
+    return products.select(
+        pl.lit(None, pl.Int64).alias("row"),
+        "key",
+        "title",
+        pl.lit(status).alias("status"),
+        pl.lit(reason, pl.String).alias("reason"),
+        pl.lit([], pl.List(pl.String)).alias("fields"),
+    )

@@ -1,0 +1,93 @@
+"""Taking a run back, which is a run of its own: prepared, looked at, applied, and taken back."""
+
+from __future__ import annotations
+
+import hashlib
+
+import polars as pl
+from sqlmodel import Session
+
+from nomotax.core.changes.taking_back import counts_of, taken_back
+from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
+from nomotax.core.errors import Conflict
+from nomotax.core.schema.model import StoreSchema
+from nomotax.flows.changesets import keep_changeset
+from nomotax.flows.headings import headings_of
+from nomotax.flows.run_states import Progress, move
+from nomotax.records.changes import stale
+from nomotax.records.database import session
+from nomotax.records.person import person
+from nomotax.records.queue import enqueue
+from nomotax.records.repositories import Runs, known_id
+from nomotax.records.tables import Run, now
+from nomotax.records.taking_back import TakingBack
+
+#: What a run has in common with the one it takes back.
+_SHARED = {"store_id", "feed_id", "delivery_id", "version_id", "first_row", "last_row", "used"}
+
+
+def start_undo(run_id: int) -> Run:
+    """A run that takes an applied one back, to be prepared and looked at; the one that is under
+    way, if there is one. Raises ``Conflict`` when it is not applied."""
+    with session() as db:
+        runs = Runs(db)
+        target = runs.get(run_id)
+        if target.status != "applied":
+            raise Conflict(f"This run is {target.status}; only an applied one can be undone.")
+        open_one = runs.undo_under_way(run_id)
+        if open_one is not None:
+            return open_one
+        about = target.model_dump(include=_SHARED)
+        stage = "waiting for a worker"
+        run = runs.add(Run(kind="undo", undoes=run_id, author=person(), stage=stage, **about))
+        enqueue(db, "prepare", run_id=known_id(run))
+        return run
+
+
+def prepare_undo(run_id: int, tell: Progress) -> None:
+    """Keep what taking it back would do, for a person to look at."""
+    tell(20, "comparing with the catalog")
+    with session() as db:
+        run = Runs(db).get(run_id)
+        frame = _changeset(_taking_back(db, run))
+    name = keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
+    counts = counts_of(frame)
+    said = ", ".join(f"{n} {s}" for s, n in counts.items() if n) or "nothing to take back"
+    used = run.used | {"seen": _seal(frame)}
+    with session() as db:
+        move(db, run_id, "prepared", f"prepared: {said}", progress=100, counts=counts,
+             changes=name, used=used)  # fmt: skip
+
+
+def apply_undo(db: Session, run: Run, schema: StoreSchema) -> None:
+    """Take it back, as it was looked at, and say so of every run in the chain. Raises
+    ``StaleChangeset`` when the catalog has changed where it would."""
+    taking = _taking_back(db, run)
+    if _seal(_changeset(taking)) != run.used["seen"]:
+        raise stale("what it would take back is another by now")
+    taking.write(headings_of(schema))
+    for one in _chain(db, run)[1:]:
+        flipped = "applied" if one.status == "undone" else "undone"
+        move(db, known_id(one), flipped, f"{flipped} by run {run.id}")
+    said = ", ".join(f"{n} {s}" for s, n in run.counts.items() if n)
+    move(db, known_id(run), "applied", f"applied: {said}", progress=100, finished_at=now())
+
+
+def _chain(db: Session, run: Run) -> list[Run]:
+    """The run, the one it takes back, the one that that took back, down to the delivery's."""
+    found = [run]
+    while found[-1].undoes is not None:
+        found.append(Runs(db).get(found[-1].undoes))
+    return found
+
+
+def _taking_back(db: Session, run: Run) -> TakingBack:
+    return TakingBack(db, run, _chain(db, run)[1:])
+
+
+def _changeset(taking: TakingBack) -> pl.DataFrame:
+    return taken_back(taking.fields(), taking.products(), taking.puts_in)
+
+
+def _seal(frame: pl.DataFrame) -> str:
+    return hashlib.sha256(frame.write_json().encode()).hexdigest()
