@@ -10,6 +10,8 @@ from urllib.parse import urlsplit
 import pytest
 
 from nomotax.demo.bank import todays_rates
+from nomotax.records.database import session
+from nomotax.records.repositories import LookupsRepository
 from tests.api.test_path import BUNDLE, get, prepare, send
 
 INES = {"X-Person": "In%C3%A8s"}
@@ -313,3 +315,30 @@ def test_a_stores_names_in_other_languages_place_a_foreign_tree(mapped):
     assert tree["Drawing > Inks"] == {"de": "Tuschen"}
     listed = mapped.get("/api/v1/stores/1/categories/names.csv").data.decode("utf-8-sig")
     assert "Studio > Easels,it,Cavalletti" in listed
+
+
+def test_answers_of_many_people_at_once_are_all_kept(mapped, app):
+    """Ten people answer a word each of one table, and place a path each of one tree."""
+    (table, *_) = get(mapped, "/feeds/1/values")["tables"]
+    (view, *_) = get(mapped, "/feeds/1/categories")["views"]
+    words = [f"word {n}" for n in range(10)]
+    begin, answers = threading.Barrier(20), []
+
+    def send_one(path, body):
+        client = app.test_client()
+        begin.wait()
+        answers.append(client.put(f"/api/v1/feeds/1/{path}", json=body).status_code)
+
+    asked = [
+        ("values", {"table": table["table"], "words": {w: table["allowed"][0]}}) for w in words
+    ] + [("categories", {"table": view["table"], "places": {w: view["store"][0]}}) for w in words]
+    threads = [threading.Thread(target=send_one, args=one) for one in asked]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert answers == [200] * 20
+    with session() as db:
+        saved = LookupsRepository(db).of_store(1)
+    assert set(words) <= saved.value_tables[table["table"]].entries.keys()
+    assert set(words) <= saved.category_tables[view["table"]].placements.keys()

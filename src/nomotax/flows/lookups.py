@@ -121,6 +121,7 @@ def patch_table(store_id: int, patch: TablePatch) -> None:
     """Change a value table's rules. Raises ``NotFound``."""
     with session() as db:
         repo = LookupsRepository(db)
+        repo.alone(store_id)
         changes = patch.model_dump(exclude={"name"}, exclude_none=True)
         repo.save(store_id, _table(repo, store_id, patch.name).model_copy(update=changes))
 
@@ -147,6 +148,7 @@ def take_words(store_id: int, name: str, data: bytes) -> Taken:
     words = read_words(data)
     with session() as db:
         repo = LookupsRepository(db)
+        repo.alone(store_id)
         table = _table(repo, store_id, name)
         repo.save(store_id, table.model_copy(update={"entries": table.entries | words}))
         before = {word: table.entries.get(word) for word in words}
@@ -166,6 +168,7 @@ def take_places(store_id: int, name: str, data: bytes) -> Taken:
     """
     with session() as db:
         repo = LookupsRepository(db)
+        repo.alone(store_id)
         table = _tree(repo, store_id, name)
         placed = read_places(data, Stores(db).tree(store_id))
         changed = {table.split(path) for path in placed}

@@ -214,8 +214,8 @@ def set_words(
     """Give arriving words their store word; null takes the decision back. ``accepted`` says that
     these are suggestions taken together."""
     with session() as db:
-        _mark(db, feed_id, f"value:{table}", words, accepted)
         store_id, lookups = _lookups_of(feed_id, db)
+        _mark(db, feed_id, f"value:{table}", words, accepted)
         current = _named(lookups.of_store(store_id).value_tables, table)
         changed = set(current.keys_of(list(words)))
         known = current.keys_of(list(current.entries))
@@ -250,8 +250,8 @@ def set_places(
     of the arriving paths from now on, "" for none; placements stay with the paths that they name.
     """
     with session() as db:
-        _mark(db, feed_id, f"category:{table}", places, accepted)
         store_id, lookups = _lookups_of(feed_id, db)
+        _mark(db, feed_id, f"category:{table}", places, accepted)
         current = _named(lookups.of_store(store_id).category_tables, table)
         changed = {current.split(p) for p in places}
         kept = {k: v for k, v in current.placements.items() if current.split(k) not in changed}
@@ -276,8 +276,11 @@ def _mark(
 
 
 def _lookups_of(feed_id: int, db: Session) -> tuple[int, LookupsRepository]:
-    feeds = Feeds(db)
-    return feeds.supplier(feeds.get(feed_id)).store_id, LookupsRepository(db)
+    """The store of a feed and its look-ups, to be changed by nobody else meanwhile."""
+    feeds, lookups = Feeds(db), LookupsRepository(db)
+    store_id = feeds.supplier(feeds.get(feed_id)).store_id
+    lookups.alone(store_id)
+    return store_id, lookups
 
 
 def _named(tables: Mapping[str, T], name: str) -> T:

@@ -18,7 +18,7 @@ from nomotax.records.changes import stale
 from nomotax.records.database import session
 from nomotax.records.person import person
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Runs, known_id
+from nomotax.records.repositories import Runs, Stores, known_id
 from nomotax.records.tables import Run, now
 from nomotax.records.taking_back import TakingBack
 
@@ -49,7 +49,7 @@ def prepare_undo(run_id: int, tell: Progress) -> None:
     tell(20, "comparing with the catalog")
     with session() as db:
         run = Runs(db).get(run_id)
-        frame = _changeset(_taking_back(db, run))
+        frame = _changeset(_taking_back(db, run), Stores(db).schema(run.store_id))
     name = keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
     counts = counts_of(frame)
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n) or "nothing to take back"
@@ -63,7 +63,7 @@ def apply_undo(db: Session, run: Run, schema: StoreSchema) -> None:
     """Take it back, as it was looked at, and say so of every run in the chain. Raises
     ``StaleChangeset`` when the catalog has changed where it would."""
     taking = _taking_back(db, run)
-    if _seal(_changeset(taking)) != run.used["seen"]:
+    if _seal(_changeset(taking, schema)) != run.used["seen"]:
         raise stale("what it would take back is another by now")
     taking.write(headings_of(schema))
     for one in _chain(db, run)[1:]:
@@ -85,8 +85,9 @@ def _taking_back(db: Session, run: Run) -> TakingBack:
     return TakingBack(db, run, _chain(db, run)[1:])
 
 
-def _changeset(taking: TakingBack) -> pl.DataFrame:
-    return taken_back(taking.fields(), taking.products(), taking.puts_in)
+def _changeset(taking: TakingBack, schema: StoreSchema) -> pl.DataFrame:
+    labels = {field.name: field.label for field in schema.fields}
+    return taken_back(taking.fields(), taking.products(), taking.puts_in, labels)
 
 
 def _seal(frame: pl.DataFrame) -> str:

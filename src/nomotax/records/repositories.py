@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, TypeVar
 
-from sqlalchemy import Text, any_, func
+from sqlalchemy import Text, any_, func, text
 from sqlalchemy.dialects.postgresql import array
 from sqlalchemy.orm import InstrumentedAttribute, defer
 from sqlmodel import Session, SQLModel, col, select
@@ -193,6 +193,10 @@ class Deliveries(_Repository):
         return found
 
 
+#: What locks of look-ups are called among the database's advisory locks.
+_LOOKUPS = 6101
+
+
 class LookupsRepository(_Repository):
     def of_store(self, store_id: int) -> Lookups:
         found: dict[str, dict[str, Any]] = {kind.name: {} for kind in KINDS}
@@ -201,6 +205,12 @@ class LookupsRepository(_Repository):
             saved = models[record.kind].model_validate(record.document)
             found[record.kind][record.name] = saved
         return Lookups(**{kind.where: found[kind.name] for kind in KINDS})
+
+    def alone(self, store_id: int) -> None:
+        """From here until this transaction ends nobody else changes the store's look-ups: what is
+        read behind this may be written back with one more answer, and no answer is lost."""
+        query = text("select pg_advisory_xact_lock(:what, :store)")
+        self.session.connection().execute(query, {"what": _LOOKUPS, "store": store_id})
 
     def find(self, store_id: int, kind: str, name: str) -> Lookup | None:
         query = select(Lookup).where(

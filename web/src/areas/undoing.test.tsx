@@ -61,8 +61,8 @@ describe("a run that takes another back", () => {
     expect(await screen.findByText("stock stays as run 6 wrote it")).toBeInTheDocument();
     await userEvent.click(screen.getByRole("button", { name: "Changes of QP-1" }));
     const product = within(await screen.findByRole("complementary", { name: "The product's changes" }));
-    expect(await product.findByText("3")).toBeInTheDocument();
-    expect(product.getByText(/7 →/)).toBeInTheDocument();
+    expect(await product.findByText("7")).toBeInTheDocument();
+    expect(product.getByText("stays instead of 3")).toBeInTheDocument();
     expect(product.queryByTitle(/Where/)).toBeNull();
     expect(fake.calls("POST /api/v1/runs/7/apply")).toHaveLength(0);
     await userEvent.click(screen.getByRole("button", { name: "Take back 2 products" }));

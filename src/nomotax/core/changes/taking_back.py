@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import polars as pl
 
 from nomotax.core.changes.diff import NEW, OLD
@@ -19,17 +21,21 @@ _SHAPE: dict[str, pl.DataType] = {
 }
 
 
-def taken_back(fields: pl.DataFrame, products: pl.DataFrame, puts_in: bool) -> pl.DataFrame:
+def taken_back(
+    fields: pl.DataFrame, products: pl.DataFrame, puts_in: bool, labels: Mapping[str, str]
+) -> pl.DataFrame:
     """The changeset of a run that takes another back.
 
     ``fields`` has key, title, field, shown (the value now), was (the one that takes its place) and
-    later_run (the run whose value stays instead, null for none); ``products`` key, title and stays.
+    later_run (the run whose value stays instead, null for none); ``products`` key, title and stays;
+    ``labels`` are what people call the fields.
     A product whose fields go back in part has two rows.
     """
     goes = fields.filter(pl.col("later_run").is_null())
     later = fields.filter(pl.col("later_run").is_not_null())
     names = fields["field"].unique(maintain_order=True).to_list()
-    said = pl.format("{} stays as run {} wrote it", pl.col("field"), pl.col("later_run"))
+    called = pl.col("field").replace(dict(labels))
+    said = pl.format("{} stays as run {} wrote it", called, pl.col("later_run"))
     rows = [
         _by_product(goes, names, "changed", pl.lit(None, pl.String)),
         _by_product(later, names, STAYS, said.str.join("; ")),

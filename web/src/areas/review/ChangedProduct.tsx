@@ -44,7 +44,7 @@ export function ChangedProduct({ run, status, product, onClose }: ChangedProduct
       {found.isSuccess && !line && <Nothing title="This product is not among these rows" />}
       {line?.reason && <Typography sx={{ mb: 1 }}>{line.reason}</Typography>}
       {line?.changes.map((c) => (
-        <ChangedField key={c.field} run={run} product={product} change={c} />
+        <ChangedField key={c.field} run={run} product={product} change={c} stays={status === "stays"} />
       ))}
       {line && !line.changes.length && !line.reason && (
         <Typography color="textSecondary">Nothing of it changes.</Typography>
@@ -67,15 +67,27 @@ interface ChangedFieldProps {
   run: RunView;
   product: string;
   change: Schemas["ReviewRow"]["changes"][number];
+  /** What a later run wrote, and the value that was there before the run that is taken back. */
+  stays: boolean;
 }
 
-function ChangedField({ run, product, change }: ChangedFieldProps) {
+function ChangedField({ run, product, change, stays }: ChangedFieldProps) {
   const [open, setOpen] = useState(false);
   const traced = useRunTrace(run.id, product, open ? change.field : null);
   if (run.kind === "undo")
     return (
       <Box sx={{ borderBottom: 1, borderColor: "paper2.line", py: 0.5 }}>
-        <BothValues change={change} />
+        {stays ? (
+          <>
+            <Typography variant="caption" color="textSecondary" component="div">
+              {change.label}
+            </Typography>
+            <b className="mono">{change.before ?? "∅"}</b>
+            <span className="mono quiet"> stays instead of {change.after ?? "∅"}</span>
+          </>
+        ) : (
+          <BothValues change={change} />
+        )}
       </Box>
     );
   return (
