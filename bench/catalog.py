@@ -7,7 +7,6 @@ process, whose greatest memory is printed, too.
 from __future__ import annotations
 
 import io
-import os
 import resource
 import statistics
 import time
@@ -144,7 +143,6 @@ def main(rows: int) -> None:
     OUT.mkdir(exist_ok=True)
     clock = Clock()
     with server() as client:
-        os.environ.setdefault("NOMOTAX_WORKERS", "1")
         feed = set_up(client, rows)
         first = client.get("/api/v1/stores/1/arrivals").json["feeds"][0]["deliveries"][0]["id"]
         run = prepared(client, feed, first)

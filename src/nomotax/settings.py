@@ -26,7 +26,6 @@ class Settings(BaseSettings):
     home: Path = Path("var")
     web: Path = Path(__file__).parents[2] / "web" / "dist"
     upload_limit_mb: int = Field(default=1024, ge=1)
-    workers: int = Field(default=1, ge=1)
     secret_file: Path = Path("var/secret.key")
     hosts: str = ""
     fetch_inside: str = ""

@@ -85,13 +85,13 @@ async def _watch(worker: App) -> None:
     """Look for what other workers have left, as long as this one lives."""
     while True:
         try:
-            await take_up(worker)
+            await take_up(worker, _SILENT)
         except (ConnectorException, DatabaseUnavailable) as error:
             log.warning("could not look for jobs left behind", error=str(error))
         await asyncio.sleep(_BEAT)
 
 
-async def take_up(worker: App, silent: float = _SILENT) -> int:
+async def take_up(worker: App, silent: float) -> int:
     """Jobs whose worker has been silent for so many seconds go back on the queue, a few times;
     then what they were about is given back to a person. Gives how many jobs there were."""
     left = list(await worker.job_manager.get_stalled_jobs(seconds_since_heartbeat=silent))
