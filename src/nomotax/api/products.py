@@ -9,9 +9,10 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, StorePath, answer, attachment
-from nomotax.flows import catalog, decisions, review
+from nomotax.flows import catalog, decisions, editing, review
 from nomotax.flows.catalog import ProductDetail, ProductPage
 from nomotax.flows.decisions import KeptField
+from nomotax.flows.editing import ProductEdit
 
 api = APIBlueprint(
     "products", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="products")],
@@ -51,6 +52,13 @@ def get_products(path: StorePath, query: ProductQuery) -> Response:
 @api.get("/stores/<int:store_id>/products/<path:key>", responses={200: ProductDetail})
 def get_product(path: ProductPath) -> Response:
     """One product and its history."""
+    return answer(catalog.product_detail(path.store_id, path.key))
+
+
+@api.put("/stores/<int:store_id>/products/<path:key>", responses={200: ProductDetail})
+def edit_product(path: ProductPath, body: ProductEdit) -> Response:
+    """Write values into a product, as a run of its own; gives the product with its history."""
+    editing.edit_product(path.store_id, path.key, body)
     return answer(catalog.product_detail(path.store_id, path.key))
 
 

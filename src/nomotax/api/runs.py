@@ -8,6 +8,7 @@ from typing import Literal
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
+from sqlmodel import Session
 
 from nomotax.api.answers import (
     MEDIA_TYPES,
@@ -24,7 +25,7 @@ from nomotax.flows import applying, review, run_states, runs, undoing
 from nomotax.flows.review import ReviewPage, ReviewSummary
 from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
-from nomotax.records.repositories import Deliveries, Feeds, Runs, known_id
+from nomotax.records.repositories import Feeds, Runs, Stores, known_id
 from nomotax.records.tables import Run
 
 api = APIBlueprint(
@@ -38,17 +39,18 @@ class LogLine(BaseModel):
 
 
 class RunView(BaseModel):
-    """A run; one of kind *undo* takes back the run that it ``undoes``."""
+    """A run; one of kind *undo* takes back the run that it ``undoes``, one of kind *edit* is what a
+    person wrote, of no feed, delivery and crosswalk."""
 
     id: int
     store_id: int
-    feed_id: int
+    feed_id: int | None
     feed: str
     supplier: str
-    delivery_id: int
+    delivery_id: int | None
     file_name: str
-    version: int
-    kind: Literal["delivery", "undo"]
+    version: int | None
+    kind: Literal["delivery", "undo", "edit"]
     undoes: int | None
     author: str
     status: str
@@ -84,22 +86,22 @@ class PageQuery(BaseModel):
 
 def _view(run_id: int) -> RunView:
     with session() as db:
-        return _assemble(Runs(db), Feeds(db), Deliveries(db), Runs(db).get(run_id))
+        return _assemble(db, Runs(db).get(run_id))
 
 
-def _assemble(repo: Runs, feeds: Feeds, deliveries: Deliveries, run: Run) -> RunView:
-    feed = feeds.get(run.feed_id)
-    supplier = feeds.supplier(feed)
-    return RunView.model_validate(
-        run.model_dump()
-        | {
+def _assemble(db: Session, run: Run) -> RunView:
+    repo, feeds = Runs(db), Feeds(db)
+    about: dict[str, object] = {"feed": "", "supplier": "", "file_name": "", "version": None}
+    if run.feed_id is not None:
+        feed = repo.feed(run)
+        about = {
             "feed": feed.name,
-            "supplier": supplier.name,
+            "supplier": feeds.supplier(feed).name,
             "file_name": run.used["file_name"],
             "version": repo.version(run).number,
-            "log": [line.model_dump() for line in repo.log(known_id(run))],
         }
-    )
+    log = [line.model_dump() for line in repo.log(known_id(run))]
+    return RunView.model_validate(run.model_dump() | about | {"log": log})
 
 
 @api.post("/feeds/<int:feed_id>/runs", responses={201: RunView})
@@ -114,9 +116,9 @@ def prepare(path: FeedPath, query: PrepareQuery) -> Response:
 def list_runs(path: StorePath) -> Response:
     """The newest runs of a store."""
     with session() as db:
-        repo, feeds, deliveries = Runs(db), Feeds(db), Deliveries(db)
-        found = repo.of_store(path.store_id)
-        return answer(RunList(runs=[_assemble(repo, feeds, deliveries, r) for r, _, _ in found]))
+        Stores(db).get(path.store_id)
+        found = Runs(db).of_store(path.store_id)
+        return answer(RunList(runs=[_assemble(db, run) for run in found]))
 
 
 @api.get("/runs/<int:run_id>", responses={200: RunView})

@@ -90,8 +90,7 @@ def _write(
     _refuse_stale(changes.stale())
     tell(50, "writing products")
     changed = changes.write(heading)
-    feeds = Feeds(db)
-    supplier = known_id(feeds.supplier(feeds.get(run.feed_id)))
+    supplier = known_id(Feeds(db).supplier(Runs(db).feed(run)))
     owned = made.with_columns(supplier_id=pl.lit(supplier))
     changes.make(owned, _telling(tell, 60, total))
     said = f"applied: {made.height} products made, {changed} changed"

@@ -23,7 +23,7 @@ from nomotax.flows.workbench import context_of, freeze_version, open_workbench
 from nomotax.records.database import session
 from nomotax.records.person import person
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Deliveries, Feeds, Runs, Stores, known_id
+from nomotax.records.repositories import Feeds, Runs, Stores, known_id
 from nomotax.records.tables import Delivery, Run
 
 #: What of a delivery a run keeps for itself.
@@ -33,7 +33,7 @@ _USED = {"file_name", "received_at", "table_artifact", "columns", "reading", "us
 
 def delivery_used(db: Session, run: Run) -> Delivery:
     """The delivery as it was when the run began, whatever it is read as since."""
-    present = Deliveries(db).get(run.delivery_id)
+    present = Runs(db).delivery(run)
     return Delivery.model_validate(present.model_dump() | run.used)
 
 
@@ -159,9 +159,9 @@ def _work_of(run_id: int) -> _Work:
         schema = stores.schema(run.store_id)
         categories = frozenset(stores.category_paths(run.store_id))
         delivery = delivery_used(db, run)
-        feeds = Feeds(db)
-        owner = feeds.supplier(feeds.get(run.feed_id)).name
-        last = runs.last_applied(run.feed_id)
+        feed = runs.feed(run)
+        owner = Feeds(db).supplier(feed).name
+        last = runs.last_applied(known_id(feed))
     ctx = context_of(bundle, delivery, categories)
     plan = compile_plan(bundle.crosswalk.within(schema), schema, ctx, delivery.columns)
     return _Work(

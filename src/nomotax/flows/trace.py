@@ -55,12 +55,12 @@ def trace_on_bench(
 def trace_in_run(run_id: int, key: str, field: str) -> TracedValue:
     """A product's field as a run filled it. Raises ``NotFound``."""
     with session() as db:
-        runs, feeds, stores = Runs(db), Feeds(db), Stores(db)
+        runs, stores = Runs(db), Stores(db)
         run = runs.get(run_id)
         version = runs.version(run)
         bundle = Bundle.model_validate(version.bundle)
         delivery = delivery_used(db, run)
-        supplier = feeds.supplier(feeds.get(run.feed_id))
+        supplier = Feeds(db).supplier(runs.feed(run))
         schema = stores.schema(supplier.store_id)
         ctx = context_of(bundle, delivery, frozenset(stores.category_paths(supplier.store_id)))
     plan = compile_plan(bundle.crosswalk, schema, ctx, delivery.columns, {})

@@ -259,6 +259,12 @@ class LookupsRepository(_Repository):
         return self._add(record)
 
 
+def _given(key: int | None) -> int:
+    if key is None:
+        raise NotFound("This run is of no delivery: a person wrote it.")
+    return key
+
+
 class Runs(_Repository):
     def get(self, run_id: int) -> Run:
         return self._get(Run, run_id, "run")
@@ -266,16 +272,10 @@ class Runs(_Repository):
     def add(self, run: Run) -> Run:
         return self._add(run)
 
-    def of_store(self, store_id: int, limit: int = 100) -> list[tuple[Run, Feed, Supplier]]:
-        query = (
-            select(Run, Feed, Supplier)
-            .join(Feed, col(Run.feed_id) == col(Feed.id))
-            .join(Supplier, col(Feed.supplier_id) == col(Supplier.id))
-            .where(Run.store_id == store_id)
-            .order_by(col(Run.id).desc())
-            .limit(limit)
-        )
-        return list(self.session.exec(query))
+    def of_store(self, store_id: int, limit: int = 100) -> list[Run]:
+        """The newest first."""
+        query = select(Run).where(Run.store_id == store_id)
+        return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(limit)))
 
     def last_applied(self, feed_id: int) -> Run | None:
         """The run of a whole delivery of this feed that was applied last and stands."""
@@ -301,14 +301,23 @@ class Runs(_Repository):
             .where(col(Run.delivery_id).in_(deliveries), Run.kind == "delivery")
             .order_by(col(Run.id))
         )
-        return {run.delivery_id: run for run in self.session.exec(query)}
+        return {run.delivery_id: run for run in self.session.exec(query) if run.delivery_id}
 
     def log(self, run_id: int) -> list[RunLog]:
         query = select(RunLog).where(RunLog.run_id == run_id).order_by(col(RunLog.id))
         return list(self.session.exec(query))
 
     def version(self, run: Run) -> CrosswalkVersion:
-        return self._get(CrosswalkVersion, run.version_id, "crosswalk version")
+        """Raises ``NotFound`` for a run by no crosswalk."""
+        return self._get(CrosswalkVersion, _given(run.version_id), "crosswalk version")
+
+    def feed(self, run: Run) -> Feed:
+        """Raises ``NotFound`` for a run of no feed."""
+        return self._get(Feed, _given(run.feed_id), "feed")
+
+    def delivery(self, run: Run) -> Delivery:
+        """Raises ``NotFound`` for a run of no delivery."""
+        return self._get(Delivery, _given(run.delivery_id), "delivery")
 
     def of_version(self, version_id: int) -> list[int]:
         """Ids of the runs that used a version."""

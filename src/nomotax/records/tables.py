@@ -255,7 +255,8 @@ class Run(SQLModel, table=True):
     """One delivery on its way into the catalog: prepared, applied, perhaps undone. A trial has
     only the rows from ``first_row`` to ``last_row``, by their numbers.
 
-    A run of ``kind`` *undo* takes back the run that it ``undoes``.
+    A run of ``kind`` *undo* takes back the run that it ``undoes``; one of kind *edit* is what a
+    person wrote, of no feed, delivery and crosswalk.
 
     ``used`` is what the delivery was when the run began, whatever it is read as later; ``changes``
     names the artifacts that its preparation made.
@@ -265,9 +266,9 @@ class Run(SQLModel, table=True):
 
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
-    feed_id: int = Field(foreign_key="feeds.id", index=True)
-    delivery_id: int = Field(foreign_key="deliveries.id", index=True)
-    version_id: int = Field(foreign_key="crosswalk_versions.id")
+    feed_id: int | None = Field(default=None, foreign_key="feeds.id", index=True)
+    delivery_id: int | None = Field(default=None, foreign_key="deliveries.id", index=True)
+    version_id: int | None = Field(default=None, foreign_key="crosswalk_versions.id")
     kind: str = "delivery"
     undoes: int | None = Field(default=None, foreign_key="runs.id", index=True)
     used: dict[str, Any] = _document(default_factory=dict)

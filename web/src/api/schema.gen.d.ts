@@ -272,7 +272,8 @@ export interface paths {
         };
         /** One product and its history. */
         get: operations["products_get_product_stores__int_store_id__products__path_key__get"];
-        put?: never;
+        /** Write values into a product, as a run of its own; gives the product with its history. */
+        put: operations["products_edit_product_stores__int_store_id__products__path_key__put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2015,6 +2016,23 @@ export interface components {
             price: string;
             /** Stock */
             stock: string;
+        };
+        /**
+         * ProductEdit
+         * @description Values of a product's fields, null to empty one, and what the person ``saw`` in them.
+         */
+        ProductEdit: {
+            /** Values */
+            values: {
+                [key: string]: string | null;
+            };
+            /**
+             * Saw
+             * @default {}
+             */
+            saw?: {
+                [key: string]: string | null;
+            };
         };
         /**
          * KeptField
@@ -5396,7 +5414,8 @@ export interface components {
         };
         /**
          * RunView
-         * @description A run; one of kind *undo* takes back the run that it ``undoes``.
+         * @description A run; one of kind *undo* takes back the run that it ``undoes``, one of kind *edit* is what a
+         *     person wrote, of no feed, delivery and crosswalk.
          */
         RunView: {
             /** Id */
@@ -5404,22 +5423,22 @@ export interface components {
             /** Store Id */
             store_id: number;
             /** Feed Id */
-            feed_id: number;
+            feed_id: number | null;
             /** Feed */
             feed: string;
             /** Supplier */
             supplier: string;
             /** Delivery Id */
-            delivery_id: number;
+            delivery_id: number | null;
             /** File Name */
             file_name: string;
             /** Version */
-            version: number;
+            version: number | null;
             /**
              * Kind
              * @enum {string}
              */
-            kind: "delivery" | "undo";
+            kind: "delivery" | "undo" | "edit";
             /** Undoes */
             undoes: number | null;
             /** Author */
@@ -6614,6 +6633,60 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_edit_product_stores__int_store_id__products__path_key__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProductEdit"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

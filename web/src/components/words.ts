@@ -54,3 +54,6 @@ export function trialOf(run: { first_row: number | null; last_row: number | null
   if (!run.first_row && !run.last_row) return "";
   return `trial of rows ${run.first_row ?? 1} to ${run.last_row ?? "the end"}`;
 }
+
+/** Who wrote what no delivery brought. */
+export const byHand = (run: { author: string }) => (run.author ? `By hand, ${run.author}` : "By hand");

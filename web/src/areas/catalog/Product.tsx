@@ -4,18 +4,16 @@ import Button from "@mui/material/Button";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import Typography from "@mui/material/Typography";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
-import { useCatalogTrace, useSchema, type StoreField } from "../../api/hooks";
-import { Mark } from "../../components/Mark";
+import { useSchema, type StoreField } from "../../api/hooks";
 import { Failure, Waiting } from "../../components/states";
-import { TraceView } from "../../components/Trace";
 import { plainText } from "../../components/richText";
-import { ago, count, pictureAddress } from "../../components/words";
+import { pictureAddress } from "../../components/words";
+import { Record } from "./Record";
 import { useStoreId } from "../../shell/Shell";
-import { useUndo } from "../../shell/undo";
 
 type Detail = Schemas["ProductDetail"];
 
@@ -258,157 +256,6 @@ function Variants({ variants, own, currency }: VariantsProps) {
           <span className="quiet" style={{ textAlign: "right" }}>
             {v.stock && `${v.stock} in stock`}
           </span>
-        </Box>
-      ))}
-    </Box>
-  );
-}
-
-interface RecordProps {
-  store: number;
-  detail: Detail;
-  fields: StoreField[];
-}
-
-function Record({ store, detail, fields }: RecordProps) {
-  const { content, supplier } = detail.product;
-  const [asked, setAsked] = useState<string | null>(null);
-  const [all, setAll] = useState(false);
-  const queries = useQueryClient();
-  const undo = useUndo();
-  const keep = useMutation({
-    mutationFn: (body: Schemas["KeptField"]) =>
-      take(api.PUT("/api/v1/stores/{store_id}/kept", { params: { path: { store_id: store } }, body })),
-    onSuccess: (_, body) => {
-      undo.did(body.keep ? "Kept by hand" : "Feeds may change it again", () =>
-        keep.mutateAsync({ ...body, keep: !body.keep }),
-      );
-      return queries.invalidateQueries({ queryKey: ["catalog", store] });
-    },
-    onError: undo.failed,
-  });
-  const traced = useCatalogTrace(store, detail.product.key, asked);
-  const last = new Map(
-    detail.history
-      .filter((h) => h.undone_by === null)
-      .flatMap((h) => h.changes.map((c): [string, number] => [c.field, h.run_id]))
-      .reverse(),
-  );
-  return (
-    <Box component="section" aria-label="Record">
-      <Typography variant="h2" gutterBottom>
-        Record{" "}
-        <Typography component="span" color="textSecondary">
-          from {supplier}
-        </Typography>
-      </Typography>
-      {asked && (
-        <Box
-          component="section"
-          aria-label="Where it comes from"
-          sx={{ mb: 1.5, p: 1.5, border: 1, borderColor: "divider" }}
-        >
-          <Typography variant="h2" gutterBottom>
-            Where “{fields.find((f) => f.name === asked)?.title || asked}” comes from
-          </Typography>
-          {traced.isError && <Failure error={traced.error} />}
-          <Button
-            variant="outlined"
-            color="inherit"
-            sx={{ mb: 1 }}
-            onClick={() =>
-              keep.mutate({ key: detail.product.key, field: asked, keep: !detail.kept.includes(asked) })
-            }
-          >
-            {detail.kept.includes(asked)
-              ? "Let feeds change it again"
-              : "Keep it by hand: no feed may change it"}
-          </Button>
-          {traced.data && <TraceView traced={traced.data} />}
-        </Box>
-      )}
-      <Box
-        component="table"
-        sx={{
-          width: "100%",
-          borderCollapse: "collapse",
-          tableLayout: "fixed",
-          "& td": {
-            height: 25,
-            borderBottom: 1,
-            borderColor: "paper2.line",
-            px: 0.75,
-            overflow: "hidden",
-            textOverflow: "ellipsis",
-            whiteSpace: "nowrap",
-          },
-        }}
-      >
-        <tbody>
-          {fields
-            .filter((f) => content[f.name] || all)
-            .map((f) => (
-              <tr key={f.name}>
-                <td style={{ width: 150 }}>
-                  {f.title || f.name}
-                  {detail.kept.includes(f.name) && <span className="quiet"> by hand</span>}
-                </td>
-                <td className="mono" title={content[f.name]}>
-                  {content[f.name] && last.has(f.name) ? (
-                    <button
-                      type="button"
-                      className="plain-button mono"
-                      title={`Where ${f.title || f.name} comes from`}
-                      onClick={() => setAsked(asked === f.name ? null : f.name)}
-                    >
-                      {content[f.name]}
-                    </button>
-                  ) : (
-                    (content[f.name] ?? "—")
-                  )}
-                </td>
-                <td style={{ width: 64, textAlign: "right" }}>
-                  {last.has(f.name) && (
-                    <Link to={`/s/${store}/runs/${last.get(f.name)}`}>run {last.get(f.name)}</Link>
-                  )}
-                </td>
-              </tr>
-            ))}
-        </tbody>
-      </Box>
-      <Button color="inherit" size="small" sx={{ mt: 0.5 }} onClick={() => setAll(!all)}>
-        {all
-          ? "Hide empty fields"
-          : `Show ${count(fields.filter((f) => !content[f.name]).length, "empty field", "empty fields")}`}
-      </Button>
-      <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
-        History
-      </Typography>
-      {!detail.history.length && (
-        <Typography color="textSecondary">In the catalog from before the first run.</Typography>
-      )}
-      {detail.history.map((h, i) => (
-        <Box key={i} sx={{ mb: 1.5, opacity: h.undone_by === null ? 1 : 0.6 }}>
-          <Typography>
-            <Mark state={h.kind === "new" ? "computed" : "changed"} says={h.kind} />{" "}
-            <Link to={`/s/${store}/runs/${h.run_id}`}>Run {h.run_id}</Link>{" "}
-            <Typography component="span" color="textSecondary">
-              {h.kind === "new" ? "made it" : `changed ${count(h.changes.length, "field", "fields")}`},{" "}
-              {ago(h.at)}
-              {h.undone_by !== null && `, taken back by run ${h.undone_by}`}
-            </Typography>
-          </Typography>
-          {h.kind !== "new" &&
-            h.changes.slice(0, 8).map((c) => (
-              <Typography key={c.field} variant="body2" noWrap sx={{ pl: 2.5 }}>
-                <span style={{ color: "var(--mui-palette-text-secondary)" }}>
-                  {fields.find((f) => f.name === c.field)?.title ?? c.field}{" "}
-                </span>
-                <span className="mono">
-                  {c.before ?? "∅"} → <b>{c.after ?? "∅"}</b>
-                </span>
-              </Typography>
-            ))}
         </Box>
       ))}
     </Box>

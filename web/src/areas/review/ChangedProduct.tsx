@@ -74,7 +74,7 @@ interface ChangedFieldProps {
 function ChangedField({ run, product, change, stays }: ChangedFieldProps) {
   const [open, setOpen] = useState(false);
   const traced = useRunTrace(run.id, product, open ? change.field : null);
-  if (run.kind === "undo")
+  if (run.kind !== "delivery")
     return (
       <Box sx={{ borderBottom: 1, borderColor: "paper2.line", py: 0.5 }}>
         {stays ? (

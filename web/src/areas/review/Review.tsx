@@ -13,7 +13,7 @@ import { isBusy, useRun, type RunView } from "../../api/hooks";
 import { Mark, STATUS_STATE } from "../../components/Mark";
 import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { count, trialOf } from "../../components/words";
+import { byHand, count, trialOf } from "../../components/words";
 import { useUndo } from "../../shell/undo";
 import { ChangedProduct } from "./ChangedProduct";
 import { ChangeList } from "./ChangeList";
@@ -23,6 +23,7 @@ import { MovePlot } from "./MovePlot";
 const STATUSES = {
   delivery: ["new", "changed", "same", "held", "rejected", "left out", "gone"],
   undo: ["changed", "taken out", "put back", "stays"],
+  edit: ["changed"],
 } as const;
 
 /** What a run would do, or has done. */
@@ -189,12 +190,12 @@ function Heading({ run }: { run: RunView }) {
     >
       <Box sx={{ minWidth: 0 }}>
         <Typography variant="h2" component="h1" noWrap>
-          {run.supplier}: {run.file_name}
+          {run.feed_id === null ? byHand(run) : `${run.supplier}: ${run.file_name}`}
         </Typography>
         <Typography variant="caption" color="textSecondary" component="div" noWrap>
           Run {run.id} ·{" "}
           {run.undoes === null ? (
-            `crosswalk version ${run.version} · `
+            run.version !== null && `crosswalk version ${run.version} · `
           ) : (
             <>
               takes back <Link to={`/s/${run.store_id}/runs/${run.undoes}`}>run {run.undoes}</Link> ·{" "}
@@ -207,16 +208,20 @@ function Heading({ run }: { run: RunView }) {
         </Typography>
       </Box>
       <Box sx={{ flex: 1 }} />
-      <Button
-        component={Link}
-        color="inherit"
-        to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}
-      >
-        Bench
-      </Button>
-      <Button component="a" href={file} color="inherit">
-        Result file
-      </Button>
+      {run.feed_id !== null && (
+        <>
+          <Button
+            component={Link}
+            color="inherit"
+            to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}
+          >
+            Bench
+          </Button>
+          <Button component="a" href={file} color="inherit">
+            Result file
+          </Button>
+        </>
+      )}
       {run.status === "applied" && (
         <>
           <Button component="a" href={outbound} color="inherit">

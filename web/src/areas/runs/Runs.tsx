@@ -10,7 +10,7 @@ import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
 import { isBusy, useRuns, type RunView } from "../../api/hooks";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { ago, trialOf } from "../../components/words";
+import { byHand, ago, trialOf } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 
 /** The runs of a store, newest first. */
@@ -60,13 +60,17 @@ function RunRow({ store, run }: { store: number; run: RunView }) {
         <Link to={`/s/${store}/runs/${run.id}`}>Run {run.id}</Link>
       </TableCell>
       <TableCell>
-        {run.supplier}{" "}
+        {run.feed_id === null ? byHand(run) : run.supplier}{" "}
         <Typography component="span" color="textSecondary">
           {run.file_name}
           {trialOf(run) && `, ${trialOf(run)}`}
         </Typography>
       </TableCell>
-      <TableCell>{run.undoes === null ? `version ${run.version}` : `takes back run ${run.undoes}`}</TableCell>
+      <TableCell>
+        {run.undoes !== null
+          ? `takes back run ${run.undoes}`
+          : run.version !== null && `version ${run.version}`}
+      </TableCell>
       <TableCell>
         {run.status}
         {isBusy(run.status) && <LinearProgress variant="determinate" value={run.progress} />}

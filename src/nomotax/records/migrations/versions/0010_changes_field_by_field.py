@@ -79,6 +79,8 @@ def upgrade() -> None:
     op.add_column("runs", sa.Column("undoes", sa.Integer, sa.ForeignKey("runs.id")))
     op.create_index("ix_runs_undoes", "runs", ["undoes"])
     op.execute("update runs set status = 'applied' where status = 'undoing'")
+    for column in ("feed_id", "delivery_id", "version_id"):
+        op.alter_column("runs", column, nullable=True)
     op.execute(_RUNS)
     op.alter_column("runs", "store_id", nullable=False)
     op.create_index("ix_runs_store_id", "runs", ["store_id"])

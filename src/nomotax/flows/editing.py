@@ -1,0 +1,91 @@
+"""What a person writes into the catalog: a run of its own, applied as it is written."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+
+import polars as pl
+from pydantic import BaseModel, Field
+from sqlmodel import Session
+
+from nomotax.core.changes.by_hand import as_written, changeset_of
+from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
+from nomotax.core.errors import Conflict
+from nomotax.core.schema.model import StoreSchema
+from nomotax.flows.changesets import keep_changeset
+from nomotax.flows.headings import headings_of
+from nomotax.records.changes import Changes
+from nomotax.records.database import session
+from nomotax.records.person import person
+from nomotax.records.repositories import Catalog, Runs, Stores, known_id
+from nomotax.records.tables import Product, Run, RunLog, now
+
+
+class ProductEdit(BaseModel):
+    """Values of a product's fields, null to empty one, and what the person ``saw`` in them."""
+
+    values: dict[str, str | None] = Field(min_length=1, max_length=200)
+    saw: dict[str, str | None] = {}
+
+
+def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run:
+    """Write values into a product, as a run that is applied at once.
+
+    Raises ``UnfitValue`` for a value that its field does not take, ``Conflict`` where another value
+    is there than the person saw or where nothing would change, ``NotFound``.
+    """
+    with session() as db:
+        stores = Stores(db)
+        store = stores.locked(store_id)
+        schema = stores.schema(store_id)
+        categories = frozenset(stores.category_paths(store_id))
+        product = Catalog(db).product(store_id, key)
+        _refuse_unseen(product, edit, schema)
+        written = as_written(schema, key, edit.values, categories)
+        after = {f: v for f, v in written.items() if v != product.content.get(f)}
+        if not after:
+            raise Conflict("This is what the product holds already.", where=", ".join(written))
+        store.revision += 1
+        db.add(store)
+        return _write(db, product, after, schema)
+
+
+def _refuse_unseen(product: Product, edit: ProductEdit, schema: StoreSchema) -> None:
+    for name, saw in edit.saw.items():
+        there = product.content.get(name)
+        if name in edit.values and there != saw:
+            label = schema[name].label if name in schema else name
+            raise Conflict(
+                f"{label} is {there or 'empty'} by now.",
+                where=product.key,
+                remedy="Look at it again, then write what is right.",
+            )
+
+
+def _write(
+    db: Session, product: Product, after: Mapping[str, str | None], schema: StoreSchema
+) -> Run:
+    before = {f: product.content[f] for f in after if f in product.content}
+    run = Runs(db).add(
+        Run(
+            store_id=product.store_id,
+            kind="edit",
+            author=person(),
+            status="applied",
+            progress=100,
+            counts={"changed": 1},
+            finished_at=now(),
+        )
+    )
+    changes = Changes(db, product.store_id, known_id(run))
+    sides = (product.key, json.dumps(before), json.dumps(after))
+    changes.stage(
+        pl.DataFrame([sides], schema=["key", "before", "after"], orient="row"), lambda done: None
+    )
+    changes.write(headings_of(schema))
+    frame = changeset_of(product.key, product.title, before, after)
+    keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
+    said = ", ".join(schema[f].label for f in after)
+    db.add_all([run, RunLog(run_id=known_id(run), text=f"written by hand: {said}")])
+    return run

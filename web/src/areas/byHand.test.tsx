@@ -1,0 +1,146 @@
+import { screen, waitFor, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { describe, expect, it } from "vitest";
+import { FakeServer, type Sent } from "../test/fakeServer";
+import { draw } from "../test/render";
+import { runView } from "../test/samples";
+import { Product } from "./catalog/Product";
+import { Review } from "./review/Review";
+import { Runs } from "./runs/Runs";
+
+const fields = [
+  { name: "sku", title: "SKU", kind: "identifier", role: "key", required: true, allowed: [] },
+  { name: "price", title: "Price", kind: "money", currency: "EUR", role: "price", allowed: [] },
+  { name: "colour", title: "Colour", kind: "choice", allowed: ["Red", "Blue"] },
+];
+
+function shop(refuse = false) {
+  let content: Record<string, string> = { sku: "QP-1", price: "8.95" };
+  const detail = () => ({
+    product: {
+      key: "QP-1",
+      title: "Cobalt",
+      category: "Paint",
+      supplier: "Quarrow",
+      content,
+      changed_at: new Date().toISOString(),
+    },
+    history: [],
+    kept: [],
+    variants: [],
+  });
+  return new FakeServer()
+    .on("GET /api/v1/stores/1/schema", () => ({
+      store_id: 1,
+      store: "Ostrelle",
+      product_schema: { name: "Products", key: "sku", fields },
+    }))
+    .on("GET /api/v1/stores/1/products/QP-1", detail)
+    .on("PUT /api/v1/stores/1/products/QP-1", ({ body }: Sent) => {
+      if (refuse) throw new Error("Price: 'dear' is no number");
+      const { values } = body as { values: Record<string, string | null> };
+      for (const [name, value] of Object.entries(values)) {
+        content = { ...content, [name]: value === "9.5" ? "9.50" : (value ?? "") };
+        if (value === null) content = Object.fromEntries(Object.entries(content).filter(([n]) => n !== name));
+      }
+      return detail();
+    });
+}
+
+async function opened(title: string) {
+  draw(<Product />, "/s/1/catalog/QP-1", "/s/:store/catalog/:key");
+  const record = within(await screen.findByRole("region", { name: "Record" }));
+  await userEvent.click(record.getByTitle(`Change ${title}, and where it comes from`));
+  return record;
+}
+
+describe("a value of a product", () => {
+  it("is written by Enter, says what was seen, and comes back by one key", async () => {
+    const fake = shop();
+    const record = await opened("Price");
+    const box = record.getByLabelText("Value of Price");
+    expect(record.getByRole("button", { name: "Write" })).toBeDisabled();
+    await userEvent.clear(box);
+    await userEvent.type(box, "9.5{Enter}");
+    expect(await record.findByTitle("9.50")).toBeInTheDocument();
+    const asked = fake.calls("PUT /api/v1/stores/1/products/QP-1");
+    expect(asked[0]?.body).toEqual({ values: { price: "9.5" }, saw: { price: "8.95" } });
+    await userEvent.click(await screen.findByRole("button", { name: "Undo" }));
+    expect(await record.findByTitle("8.95")).toBeInTheDocument();
+    expect(asked[1]?.body ?? fake.calls("PUT /api/v1/stores/1/products/QP-1")[1]?.body).toEqual({
+      values: { price: "8.95" },
+      saw: { price: "9.50" },
+    });
+  });
+
+  it("is chosen where the store has a list, also where there was none", async () => {
+    const fake = shop();
+    draw(<Product />, "/s/1/catalog/QP-1", "/s/:store/catalog/:key");
+    const record = within(await screen.findByRole("region", { name: "Record" }));
+    await userEvent.click(record.getByRole("button", { name: /Show 1 empty field/ }));
+    await userEvent.click(record.getByTitle("Change Colour, and where it comes from"));
+    await userEvent.click(record.getByRole("combobox", { name: "Value of Colour" }));
+    await userEvent.click(await screen.findByRole("option", { name: "Blue" }));
+    await userEvent.click(record.getByRole("button", { name: "Write" }));
+    await waitFor(() =>
+      expect(fake.calls("PUT /api/v1/stores/1/products/QP-1")[0]?.body).toEqual({
+        values: { colour: "Blue" },
+        saw: { colour: null },
+      }),
+    );
+  });
+
+  it("stays as it is where it is refused, with what was typed still there", async () => {
+    shop(true);
+    const record = await opened("Price");
+    const box = record.getByLabelText("Value of Price");
+    await userEvent.clear(box);
+    await userEvent.type(box, "dear{Enter}");
+    await waitFor(() => expect(record.getByRole("button", { name: "Write" })).toBeEnabled());
+    expect(box).toHaveValue("dear");
+    expect(record.getByTitle("8.95")).toBeInTheDocument();
+  });
+});
+
+describe("a run by hand", () => {
+  const edit = runView({
+    id: 9,
+    kind: "edit",
+    feed_id: null,
+    delivery_id: null,
+    version: null,
+    supplier: "",
+    file_name: "",
+    author: "Ines",
+    status: "applied",
+    counts: { changed: 1 },
+  });
+
+  it("says who wrote it, and has neither bench nor crosswalk", async () => {
+    new FakeServer()
+      .on("GET /api/v1/runs/9", () => edit)
+      .on("GET /api/v1/runs/9/summary", () => ({
+        arrived: 0,
+        fields: [],
+        moves: [],
+        currency: "EUR",
+        reasons: [],
+      }))
+      .on("GET /api/v1/runs/9/rows", () => ({ total: 0, rows: [] }));
+    draw(<Review />, "/s/1/runs/9", "/s/:store/runs/:run");
+    expect(await screen.findByRole("heading", { name: "By hand, Ines" })).toBeInTheDocument();
+    expect(screen.queryByRole("link", { name: /Bench|Result file/ })).toBeNull();
+    expect(screen.queryByText(/crosswalk version/)).toBeNull();
+    expect(screen.getByRole("button", { name: "Undo this run" })).toBeEnabled();
+  });
+
+  it("stands in the list beside the others", async () => {
+    new FakeServer().on("GET /api/v1/stores/1/runs", () => ({
+      runs: [edit, runView({ id: 8 }), { ...edit, id: 7, author: "" }],
+    }));
+    draw(<Runs />, "/s/1/runs", "/s/:store/runs");
+    expect(await screen.findByText("By hand, Ines")).toBeInTheDocument();
+    expect(screen.getByText("By hand")).toBeInTheDocument();
+    expect(screen.getAllByText(/^version/)).toHaveLength(1);
+  });
+});
