@@ -24,6 +24,7 @@ def test_a_value_written_by_hand_is_a_run_with_its_history(client, written):
     shown = written({"stock": "12", "price": "9.5"})
     assert shown["product"]["content"]["price"] == "9.50"
     (entry,) = shown["history"]
+    assert entry["by_hand"] and entry["undone_by"] is None
     assert {(c["field"], c["after"]) for c in entry["changes"]} == {
         ("stock", "12"), ("price", "9.50")}  # fmt: skip
     run = get(client, f"/runs/{entry['run_id']}")

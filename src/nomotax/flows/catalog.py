@@ -55,9 +55,11 @@ class FieldChange(BaseModel):
 
 class HistoryEntry(BaseModel):
     """What a run did to a product: ``kind`` is *new* or *changed*; ``undone_by`` is the run
-    that took it back."""
+    that took it back; ``by_hand`` says that a person wrote it, the ``author``."""
 
     run_id: int
+    by_hand: bool
+    author: str
     at: datetime
     kind: str
     undone_by: int | None
@@ -252,6 +254,8 @@ def _entry(
     fields = sorted(after)
     return HistoryEntry(
         run_id=run.id or 0,
+        by_hand=run.kind == "edit",
+        author=run.author,
         at=run.finished_at or run.created_at,
         kind=kind,
         undone_by=undone_by,

@@ -1986,11 +1986,15 @@ export interface components {
         /**
          * HistoryEntry
          * @description What a run did to a product: ``kind`` is *new* or *changed*; ``undone_by`` is the run
-         *     that took it back.
+         *     that took it back; ``by_hand`` says that a person wrote it, the ``author``.
          */
         HistoryEntry: {
             /** Run Id */
             run_id: number;
+            /** By Hand */
+            by_hand: boolean;
+            /** Author */
+            author: string;
             /**
              * At
              * Format: date-time

@@ -25,7 +25,20 @@ function shop(refuse = false) {
       content,
       changed_at: new Date().toISOString(),
     },
-    history: [],
+    history:
+      content["price"] === "9.50"
+        ? [
+            {
+              run_id: 9,
+              at: new Date().toISOString(),
+              kind: "changed",
+              by_hand: true,
+              author: "Ines",
+              undone_by: null,
+              changes: [{ field: "price", before: "8.95", after: "9.50" }],
+            },
+          ]
+        : [],
     kept: [],
     variants: [],
   });
@@ -63,6 +76,7 @@ describe("a value of a product", () => {
     await userEvent.clear(box);
     await userEvent.type(box, "9.5{Enter}");
     expect(await record.findByTitle("9.50")).toBeInTheDocument();
+    expect(await record.findByText(/By hand, Ines, in/)).toBeInTheDocument();
     const asked = fake.calls("PUT /api/v1/stores/1/products/QP-1");
     expect(asked[0]?.body).toEqual({ values: { price: "9.5" }, saw: { price: "8.95" } });
     await userEvent.click(await screen.findByRole("button", { name: "Undo" }));

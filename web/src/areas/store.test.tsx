@@ -94,6 +94,8 @@ describe("a product", () => {
           at: new Date().toISOString(),
           kind: "changed",
           undone_by: null,
+          by_hand: false,
+          author: "",
           changes: [{ field: "price", before: "7.95", after: "8.95" }],
         },
         {
@@ -101,9 +103,19 @@ describe("a product", () => {
           at: new Date().toISOString(),
           kind: "changed",
           undone_by: 5,
+          by_hand: false,
+          author: "",
           changes: [{ field: "price", before: "1.00", after: "7.95" }],
         },
-        { run_id: 2, at: new Date().toISOString(), kind: "new", undone_by: null, changes: [] },
+        {
+          run_id: 2,
+          at: new Date().toISOString(),
+          kind: "new",
+          undone_by: null,
+          by_hand: false,
+          author: "",
+          changes: [],
+        },
       ],
     }));
     draw(<Product />, "/s/1/catalog/QP-1", "/s/:store/catalog/:key");

@@ -10,11 +10,12 @@ import { useCatalogTrace, type StoreField } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { Failure } from "../../components/states";
 import { TraceView } from "../../components/Trace";
-import { ago, count } from "../../components/words";
+import { ago, byHand, count } from "../../components/words";
 import { useUndo } from "../../shell/undo";
 import { WriteValue } from "./WriteValue";
 
 type Detail = Schemas["ProductDetail"];
+type Entry = Detail["history"][number];
 
 interface RecordProps {
   store: number;
@@ -44,10 +45,11 @@ export function Record({ store, detail, fields }: RecordProps) {
   const last = new Map(
     detail.history
       .filter((h) => h.undone_by === null)
-      .flatMap((h) => h.changes.map((c): [string, number] => [c.field, h.run_id]))
+      .flatMap((h) => h.changes.map((c): [string, Entry] => [c.field, h]))
       .reverse(),
   );
-  const traced = useCatalogTrace(store, detail.product.key, asked && last.has(asked) ? asked : null);
+  const writer = asked === null ? undefined : last.get(asked);
+  const traced = useCatalogTrace(store, detail.product.key, writer && !writer.by_hand ? asked : null);
   return (
     <Box component="section" aria-label="Record">
       <Typography variant="h2" gutterBottom>
@@ -65,7 +67,7 @@ export function Record({ store, detail, fields }: RecordProps) {
           <Typography variant="h2" gutterBottom>
             {field?.title || asked}
           </Typography>
-          {field && (
+          {field && field.role !== "key" && (
             <WriteValue
               key={`${asked} ${content[asked] ?? ""}`}
               store={store}
@@ -86,6 +88,11 @@ export function Record({ store, detail, fields }: RecordProps) {
               ? "Let feeds change it again"
               : "Keep it by hand: no feed may change it"}
           </Button>
+          {writer?.by_hand && (
+            <Typography color="textSecondary">
+              {byHand(writer)}, in <Writer store={store} entry={writer} />, {ago(writer.at)}.
+            </Typography>
+          )}
           {traced.isError && <Failure error={traced.error} />}
           {traced.data && <TraceView traced={traced.data} />}
         </Box>
@@ -127,9 +134,7 @@ export function Record({ store, detail, fields }: RecordProps) {
                   </button>
                 </td>
                 <td style={{ width: 64, textAlign: "right" }}>
-                  {last.has(f.name) && (
-                    <Link to={`/s/${store}/runs/${last.get(f.name)}`}>run {last.get(f.name)}</Link>
-                  )}
+                  <Writer store={store} entry={last.get(f.name)} />
                 </td>
               </tr>
             ))}
@@ -172,4 +177,9 @@ export function Record({ store, detail, fields }: RecordProps) {
       ))}
     </Box>
   );
+}
+
+/** The run that wrote a value. */
+function Writer({ store, entry }: { store: number; entry: Entry | undefined }) {
+  return entry ? <Link to={`/s/${store}/runs/${entry.run_id}`}>run {entry.run_id}</Link> : null;
 }

@@ -56,7 +56,7 @@ export function WriteValue({ store, product, field, value }: WriteValueProps) {
         value={text}
         onChange={(event) => setText(event.target.value)}
         slotProps={{ htmlInput: { "aria-label": `Value of ${label}` } }}
-        helperText={field.required ? "It must not be empty." : undefined}
+        helperText={field.required && !text.trim() ? "It must not be empty." : undefined}
       >
         {words.length > 0 && <MenuItem value="">none</MenuItem>}
         {words.map((word) => (
