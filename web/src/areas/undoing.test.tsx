@@ -69,6 +69,35 @@ describe("a run that takes another back", () => {
     expect(fake.calls("POST /api/v1/runs/7/apply")).toHaveLength(1);
   });
 
+  it("changes what is known of the run that it took back", async () => {
+    let [first, second] = ["applied", "prepared"];
+    const fake = new FakeServer();
+    for (const id of [4, 7])
+      fake
+        .on(`GET /api/v1/runs/${id}/summary`, () => ({
+          arrived: 0,
+          fields: [],
+          moves: [],
+          currency: "EUR",
+          reasons: [],
+        }))
+        .on(`GET /api/v1/runs/${id}/rows`, () => ({ total: 0, rows: [] }));
+    fake
+      .on("GET /api/v1/runs/4", () => runView({ status: first, counts: { changed: 1 } }))
+      .on("GET /api/v1/runs/7", () => ({ ...undo, status: second }))
+      .on("POST /api/v1/runs/4/undo", () => undo)
+      .on("POST /api/v1/runs/7/apply", () => {
+        [first, second] = ["undone", "applied"];
+        return { ...undo, status: "applying" };
+      });
+    review(4);
+    await userEvent.click(await screen.findByRole("button", { name: "Undo this run" }));
+    await userEvent.click(await screen.findByRole("button", { name: /^Take back/ }));
+    expect(await screen.findByText("applied to the catalog")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("link", { name: "run 4" }));
+    expect(await screen.findByText("undone; what it changed is as before")).toBeInTheDocument();
+  });
+
   it("is made by one key from an applied run, and is the place one comes to", async () => {
     const applied = runView({ status: "applied", counts: { changed: 1 } });
     const fake = server(applied).on("POST /api/v1/runs/4/undo", () => undo);

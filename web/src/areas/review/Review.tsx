@@ -53,8 +53,10 @@ function Ready({ run }: { run: RunView }) {
     if (["applied", "undone"].includes(run.status)) {
       void queries.invalidateQueries({ queryKey: ["catalog"] });
       void queries.invalidateQueries({ queryKey: ["arrivals"] });
+      // A run that takes another back has changed the state of that one, and of those before it.
+      if (run.undoes !== null) void queries.invalidateQueries({ queryKey: ["run"] });
     }
-  }, [run.status, queries]);
+  }, [run.status, run.undoes, queries]);
   const set = (change: Record<string, string>) =>
     setParams((old) => ({ ...Object.fromEntries(old), ...change }), { replace: true });
   return (
