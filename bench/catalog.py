@@ -19,7 +19,7 @@ from flask.testing import FlaskClient
 from sqlalchemy import text
 
 from bench.edit import OUT, server, set_up
-from nomotax.flows import applying, runs
+from nomotax.flows import applying, runs, undoing
 from nomotax.records.database import session
 from nomotax.records.repositories import Runs
 
@@ -29,7 +29,7 @@ AIMS = {
     "apply, all new": 1.5,
     "prepare against as many": 0.8,
     "apply a tenth changed": 3.0,
-    "undo of it": 2.5,
+    "undo of it, prepared and applied": 2.5,
 }
 _CHANGED = 10
 #: Aims of a page, at the 95th percentile, in seconds.
@@ -47,7 +47,7 @@ class Clock:
         work()
         self.seconds[what] = time.perf_counter() - begin
         gigabytes = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
-        print(f"{what:<28}{self.seconds[what]:>8.1f} s   memory {gigabytes:.2f} GB", flush=True)
+        print(f"{what:<34}{self.seconds[what]:>8.1f} s   memory {gigabytes:.2f} GB", flush=True)
 
 
 def status(run: int) -> str:
@@ -69,8 +69,10 @@ def apply(run: int) -> None:
 
 
 def undo(run: int) -> None:
-    applying.request_undo(run)
-    applying.undo(run)
+    """Prepared and applied: the same as for a delivery, in two."""
+    made = undoing.start_undo(run).id or 0
+    runs.prepare(made)
+    apply(made)
     assert status(run) == "undone"
 
 
@@ -133,7 +135,7 @@ def pages(client: FlaskClient, run: int, key: str) -> None:
             taken.append(time.perf_counter() - begin)
             assert answer.status_code == 200, answer.text
         worst = statistics.quantiles(taken, n=20)[-1]
-        print(f"{what:<28}{worst:>8.2f} s p95   aim {PAGE}", flush=True)
+        print(f"{what:<34}{worst:>8.2f} s p95   aim {PAGE}", flush=True)
 
 
 @click.command()
@@ -154,7 +156,7 @@ def main(rows: int) -> None:
         clock("prepare against as many", lambda: runs.prepare(second))
         clock("apply a tenth changed", lambda: apply(second))
         pages(client, second, "QP-000700")
-        clock("undo of it", lambda: undo(second))
+        clock("undo of it, prepared and applied", lambda: undo(second))
     told(clock.seconds)
 
 
@@ -162,10 +164,12 @@ def told(seconds: dict[str, float]) -> None:
     """The table: each beside its baseline, of which a tenth has its share."""
     whole, out = seconds["COPY in"], seconds["COPY out"]
     base = {"prepare against as many": whole + out}
-    base |= dict.fromkeys(("apply a tenth changed", "undo of it"), whole / _CHANGED)
+    base |= dict.fromkeys(
+        ("apply a tenth changed", "undo of it, prepared and applied"), whole / _CHANGED
+    )
     for what, aim in AIMS.items():
         ratio = seconds[what] / base.get(what, whole)
-        print(f"{what:<28}{ratio:>8.2f} of COPY   aim {aim}")
+        print(f"{what:<34}{ratio:>8.2f} of COPY   aim {aim}")
 
 
 if __name__ == "__main__":

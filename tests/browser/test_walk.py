@@ -105,6 +105,8 @@ def place_the_categories(page: Page) -> None:
     """Suggestions first, then the rest by hand, several at once."""
     place(page, "Categories")
     take_the_suggestions(page)
+    # What was accepted is placed by now, and no longer among the open ones.
+    expect(page.get_by_role("button", name=re.compile(r"^Show \d+ to look at$"))).to_be_visible()
     page.get_by_role("button", name="Show open ones").click()
     for target, paths in BY_HAND.items():
         picks = [page.get_by_label(f"Pick {path}", exact=True) for path in paths]
