@@ -135,7 +135,7 @@ def test_what_is_kept_by_hand_between_prepare_and_apply_stays(mapped, work):
     send(mapped, "post", f"/runs/{run}/apply", status=202)
     work()
     shown = get(mapped, f"/runs/{run}")
-    assert shown["status"] == "applied" and "1 values kept by hand" in shown["log"][-1]["text"]
+    assert shown["status"] == "applied" and "kept by hand, and left: 1" in shown["log"][-1]["text"]
     assert catalog(mapped)[key].get(change["field"]) == change["before"]
 
 

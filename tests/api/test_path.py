@@ -299,6 +299,28 @@ def test_an_undo_is_stale_where_the_catalog_has_changed_since_it_was_looked_at(m
     shown = get(mapped, f"/runs/{undo}")
     assert shown["status"] == "prepared" and "another by now" in shown["error"]
     assert catalog(mapped) == held
+    again = send(mapped, "post", f"/runs/{first}/undo", status=201)
+    assert again["id"] == undo and again["status"] == "queued" and not again["error"]
+    work()
+    assert get(mapped, f"/runs/{undo}")["counts"]["stays"] > 0
+    send(mapped, "post", f"/runs/{undo}/apply", status=202)
+    work()
+    assert get(mapped, f"/runs/{first}")["status"] == "undone"
+
+
+def test_what_another_run_has_undone_since_is_not_undone_twice(mapped, work):
+    """Run, undo, redo, undo anew: the redo has nothing left, and says which run to open."""
+    run = prepare(mapped, work)["id"]
+    send(mapped, "post", f"/runs/{run}/apply", status=202)
+    work()
+    redo = take_back(mapped, work, take_back(mapped, work, run)["id"])["id"]
+    last = take_back(mapped, work, run)["id"]
+    told = send(mapped, "post", f"/runs/{redo}/undo", status=409)
+    assert f"Run {run} is undone" in told["detail"] and f"Undo run {last} first" in told["remedy"]
+    assert get(mapped, f"/runs/{run}")["status"] == "undone"
+    take_back(mapped, work, last)
+    take_back(mapped, work, redo)
+    assert get(mapped, f"/runs/{run}")["status"] == "undone"
 
 
 def test_crosswalk_documents_round_trip(mapped):

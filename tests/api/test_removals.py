@@ -119,3 +119,12 @@ def test_an_apply_that_is_delivered_twice_is_done_once(mapped, work):
         apply(again)
     assert get(mapped, f"/runs/{run['id']}")["status"] == "undone"
     assert catalog(mapped) == before
+
+
+def test_a_delivery_whose_run_was_taken_back_can_be_moved(mapped, work):
+    run = prepare(mapped, work)
+    applied(mapped, work, run)
+    other = feed_of(mapped, "Harrow Garden", "list", LIST)
+    assert send(mapped, "post", "/deliveries/1/move", {"feed_id": other}, 409)["remedy"]
+    take_back(mapped, work, run["id"])
+    send(mapped, "post", "/deliveries/1/move", {"feed_id": other})

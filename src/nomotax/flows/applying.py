@@ -94,7 +94,7 @@ def _write(
     owned = made.with_columns(supplier_id=pl.lit(supplier))
     changes.make(owned, _telling(tell, 60, total))
     said = f"applied: {made.height} products made, {changed} changed"
-    said += f"; {kept} values kept by hand stayed" if kept else ""
+    said += f"; kept by hand, and left: {kept}" if kept else ""
     move(db, known_id(run), "applied", said, progress=100, finished_at=now())
 
 

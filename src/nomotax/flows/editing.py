@@ -11,7 +11,7 @@ from sqlmodel import Session
 
 from nomotax.core.changes.by_hand import as_written, changeset_of
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
-from nomotax.core.errors import Conflict
+from nomotax.core.errors import Conflict, UnfitValue
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import keep_changeset
 from nomotax.flows.headings import headings_of
@@ -32,7 +32,8 @@ class ProductEdit(BaseModel):
 def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run:
     """Write values into a product, as a run that is applied at once.
 
-    Raises ``UnfitValue`` for a value that its field does not take, ``Conflict`` where another value
+    Raises ``UnfitValue`` for a value that its field does not take or another product has where all
+    must differ, ``Conflict`` where another value
     is there than the person saw or where nothing would change, ``NotFound``.
     """
     with session() as db:
@@ -44,6 +45,7 @@ def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run:
         _refuse_unseen(product, edit, schema)
         written = as_written(schema, key, edit.values, categories)
         after = {f: v for f, v in written.items() if v != product.content.get(f)}
+        _refuse_twice(db, product, after, schema)
         if not after:
             raise Conflict("This is what the product holds already.", where=", ".join(written))
         store.revision += 1
@@ -61,6 +63,18 @@ def _refuse_unseen(product: Product, edit: ProductEdit, schema: StoreSchema) -> 
                 where=product.key,
                 remedy="Look at it again, then write what is right.",
             )
+
+
+def _refuse_twice(
+    db: Session, product: Product, after: Mapping[str, str | None], schema: StoreSchema
+) -> None:
+    """A value that all products must differ in is no other's."""
+    for name, value in after.items():
+        if schema[name].unique and value is not None:
+            other = Catalog(db).key_with(product.store_id, name, value)
+            if other is not None:
+                said = f"{schema[name].label}: '{value}' is that of {other} already."
+                raise UnfitValue(said, where=name)
 
 
 def _write(

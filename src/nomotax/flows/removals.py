@@ -116,7 +116,7 @@ def move_delivery(delivery_id: int, feed_id: int) -> Delivery:
         for run in _runs(db, delivery):
             if run.status in BUSY:
                 raise _under_way(run)
-            if run.status == "applied":
+            if run.status == "applied" and run.kind == "delivery":
                 raise Conflict(
                     f"Run {run.id} of this delivery is applied.",
                     remedy="Undo it first: the catalog remembers which feed its products are of.",

@@ -22,7 +22,7 @@ log = structlog.get_logger()
 MOVES: Mapping[str, tuple[str, ...]] = {
     "queued": ("preparing", "failed", "stopped"),
     "preparing": ("preparing", "prepared", "failed", "stopped"),
-    "prepared": ("applying", "failed"),
+    "prepared": ("queued", "applying", "failed"),
     "applying": ("applied", "prepared"),
     "applied": ("undone",),
     "undone": ("applied",),
@@ -149,6 +149,7 @@ def give_back() -> int:
     given up after it had failed its worker several times. Gives how many there were."""
     with session() as db:
         left = db.connection().execute(_LEFT, {"busy": list(BUSY)}).all()
-        for run_id, status in left:
-            move(db, run_id, FALLBACK[status], _INTERRUPTED, error=_INTERRUPTED)
+    # Each by itself: another worker may have given one back meanwhile.
+    for run_id, status in left:
+        _end(run_id, FALLBACK[status], _INTERRUPTED, error=_INTERRUPTED)
     return len(left)

@@ -28,20 +28,41 @@ _SHARED = {"store_id", "feed_id", "delivery_id", "version_id", "first_row", "las
 
 def start_undo(run_id: int) -> Run:
     """A run that takes an applied one back, to be prepared and looked at; the one that is under
-    way, if there is one. Raises ``Conflict`` when it is not applied."""
+    way, if there is one, compared anew with the catalog. Raises ``Conflict`` when it is not
+    applied, or what it did is undone already by another."""
     with session() as db:
         runs = Runs(db)
         target = runs.get(run_id)
         if target.status != "applied":
             raise Conflict(f"This run is {target.status}; only an applied one can be undone.")
+        _refuse_overtaken(db, _chain(db, target))
         open_one = runs.undo_under_way(run_id)
         if open_one is not None:
-            return open_one
+            return _anew(db, open_one)
         about = target.model_dump(include=_SHARED)
         stage = "waiting for a worker"
         run = runs.add(Run(kind="undo", undoes=run_id, author=person(), stage=stage, **about))
         enqueue(db, "prepare", run_id=known_id(run))
         return run
+
+
+def _anew(db: Session, run: Run) -> Run:
+    if run.status == "prepared":
+        run = move(db, known_id(run), "queued", progress=0, stage="waiting for a worker")
+        enqueue(db, "prepare", run_id=known_id(run))
+    return run
+
+
+def _refuse_overtaken(db: Session, chain: list[Run]) -> None:
+    """A run, what it took back, what that had taken back: in turn applied and undone, unless
+    another run has come between."""
+    for n, one in enumerate(chain):
+        if one.status != ("undone" if n % 2 else "applied"):
+            by = Runs(db).taken_back_by(known_id(one))
+            raise Conflict(
+                f"Run {one.id} is {one.status} by another run meanwhile.",
+                remedy=f"Undo run {by} first, if run {one.id} is to count again." if by else "",
+            )
 
 
 def prepare_undo(run_id: int, tell: Progress) -> None:
@@ -62,6 +83,7 @@ def prepare_undo(run_id: int, tell: Progress) -> None:
 def apply_undo(db: Session, run: Run, schema: StoreSchema) -> None:
     """Take it back, as it was looked at, and say so of every run in the chain. Raises
     ``StaleChangeset`` when the catalog has changed where it would."""
+    _refuse_overtaken(db, _chain(db, run)[1:])
     taking = _taking_back(db, run)
     if _seal(_changeset(taking, schema)) != run.used["seen"]:
         raise stale("what it would take back is another by now")

@@ -291,6 +291,11 @@ class Runs(_Repository):
         query = select(Run).where(Run.undoes == run_id, col(Run.status).in_(still))
         return self.session.exec(query).first()
 
+    def taken_back_by(self, run_id: int) -> int | None:
+        """The run that took another back, and stands."""
+        query = select(Run.id).where(Run.undoes == run_id, Run.status == "applied")
+        return self.session.exec(query.order_by(col(Run.id).desc()).limit(1)).first()
+
     def of_deliveries(self, ids: list[int]) -> list[Run]:
         return list(self.session.exec(select(Run).where(col(Run.delivery_id).in_(ids))))
 
@@ -383,6 +388,13 @@ class Catalog(_Repository):
             col(Product.key) == any_(array(keys, type_=Text)),
         )
         return list(self.session.exec(query)) if keys else []
+
+    def key_with(self, store_id: int, field: str, value: str) -> str | None:
+        """A product that has this value in a field."""
+        query = select(Product.key).where(
+            Product.store_id == store_id, col(Product.content)[field].astext == value
+        )
+        return self.session.exec(query.limit(1)).first()
 
     def writer(self, store_id: int, key: str, field: str) -> int:
         """The run that wrote a field of a product."""

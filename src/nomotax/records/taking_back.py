@@ -91,16 +91,21 @@ with gone as (
 ) insert into removed_products (run_id, product_id, document)
 select :run, gone.id, to_jsonb(gone) from gone
 """
-_KEY_TAKEN = """
-exists (select 1 from products p where p.store_id = :store and p.key = r.document ->> 'key')
+#: Its key is another product's by now, or its category is gone from the tree.
+_NO_PLACE = """
+(exists (select 1 from products p where p.store_id = :store and p.key = r.document ->> 'key')
+ or r.document ->> 'category' <> ''
+ and exists (select 1 from categories c where c.store_id = :store)
+ and not exists (select 1 from categories c
+                 where c.store_id = :store and c.path = r.document ->> 'category'))
 """
 _REMOVED = f"""
-select r.document ->> 'key' as key, r.document ->> 'title' as title, {_KEY_TAKEN} as stays
+select r.document ->> 'key' as key, r.document ->> 'title' as title, {_NO_PLACE} as stays
 from removed_products r where r.run_id = :target order by key
 """
 _BRING_BACK = f"""
 with back as (
-  delete from removed_products r where r.run_id = :target and not {_KEY_TAKEN} returning r.document
+  delete from removed_products r where r.run_id = :target and not {_NO_PLACE} returning r.document
 ) insert into products select (jsonb_populate_record(null::products, back.document)).* from back
 """
 

@@ -109,6 +109,14 @@ describe("a run that takes another back", () => {
     expect(fake.calls("POST /api/v1/runs/4/undo")).toHaveLength(1);
   });
 
+  it("that is stale is prepared again from its own page", async () => {
+    const stale = { ...undo, error: "The catalog has changed where this changeset would." };
+    const fake = server(stale).on("POST /api/v1/runs/4/undo", () => ({ ...undo, status: "queued" }));
+    review(7);
+    await userEvent.click(await screen.findByRole("button", { name: "Prepare it again" }));
+    expect(fake.calls("POST /api/v1/runs/4/undo")).toHaveLength(1);
+  });
+
   it("says so where it cannot be made, and the run stays as it is", async () => {
     const applied = runView({ status: "applied", counts: { changed: 1 } });
     server(applied).on("POST /api/v1/runs/4/undo", () => {

@@ -43,7 +43,9 @@ def taken_back(
         _whole(
             products.filter("stays"),
             STAYS,
-            "another product has its key" if puts_in else "it was changed since",
+            "another product has its key, or its category is gone"
+            if puts_in
+            else "it was changed since",
         ),
     ]
     return pl.concat(rows, how="diagonal")

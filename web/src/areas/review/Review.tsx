@@ -163,9 +163,14 @@ function Heading({ run }: { run: RunView }) {
   const undo = useUndo();
   const navigate = useNavigate();
   const takeBack = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/runs/{run_id}/undo", { params: { path: { run_id: run.id } } })),
+    mutationFn: (target: number) =>
+      take(api.POST("/api/v1/runs/{run_id}/undo", { params: { path: { run_id: target } } })),
     onError: undo.failed,
-    onSuccess: (made) => navigate(`/s/${run.store_id}/runs/${made.id}`),
+    onSuccess: async (made) => {
+      await queries.invalidateQueries({ queryKey: ["run", made.id] });
+      await queries.invalidateQueries({ queryKey: ["review", made.id] });
+      return navigate(`/s/${run.store_id}/runs/${made.id}`);
+    },
   });
   const act = useMutation({
     mutationFn: (what: "apply" | "stop") =>
@@ -233,7 +238,7 @@ function Heading({ run }: { run: RunView }) {
             variant="outlined"
             color="inherit"
             disabled={takeBack.isPending}
-            onClick={() => takeBack.mutate()}
+            onClick={() => takeBack.mutate(run.id)}
           >
             Undo this run
           </Button>
@@ -242,6 +247,16 @@ function Heading({ run }: { run: RunView }) {
       {busy && (
         <Button variant="outlined" color="inherit" onClick={() => act.mutate("stop")}>
           Stop
+        </Button>
+      )}
+      {run.status === "prepared" && run.undoes !== null && run.error && (
+        <Button
+          variant="outlined"
+          color="inherit"
+          disabled={takeBack.isPending}
+          onClick={() => takeBack.mutate(run.undoes ?? 0)}
+        >
+          Prepare it again
         </Button>
       )}
       {run.status === "prepared" && (
