@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from copy import deepcopy
+
 import pytest
 
+from nomotax.records.database import session
+from nomotax.records.repositories import Stores
 from tests.api.test_path import BUNDLE, catalog, get, prepare, send, take_back
 
 KEY = "QP-003999"
@@ -103,3 +107,16 @@ def test_what_is_there_already_is_no_run(client, written):
     price = catalog(client)[KEY]["price"]
     assert "already" in written({"price": price}, 409)["detail"]
     written({"price": "1"}, 404, key="nobody")
+
+
+def test_a_value_that_all_products_must_differ_in_is_no_others(client, written):
+    with session() as db:
+        store = Stores(db).get(1)
+        document = deepcopy(store.schema_document)
+        (field,) = [f for f in document["fields"] if f["name"] == "gtin"]
+        field["constraints"] = {"unique": True}
+        store.schema_document = document
+    other = next(p for k, p in catalog(client).items() if k != KEY and p["gtin"])
+    told = written({"gtin": other["gtin"]}, 422)
+    assert f"is that of {other['sku']} already" in told["detail"]
+    written({"gtin": "9520000000004"})
