@@ -13,12 +13,13 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 from sqlmodel import select
 
+from nomotax.core.changes.states import LIVE, STATE, TAKEN_OUT
 from nomotax.core.errors import StaleChangeset
 from nomotax.records.changes import Changes
 from nomotax.records.database import session
 from nomotax.records.repositories import Catalog, Feeds, Runs, Stores, known_id
 from nomotax.records.tables import CrosswalkVersion, Delivery, KeptValue, Product, Run
-from nomotax.records.taking_back import TakingBack
+from nomotax.records.taking_back import Instead, TakingBack
 
 HEADING = {"title": "title", "category": "", "variant_group": ""}
 KEYS, FIELDS = ("a", "b", "c"), ("title", "price", "note")
@@ -29,11 +30,14 @@ WRITES = st.dictionaries(
 STEPS = st.lists(
     st.one_of(
         st.tuples(st.just("apply"), WRITES),
-        st.tuples(st.just("undo"), st.integers(0, 9)),
-        st.tuples(st.just("undo"), st.integers(0, 9)),
+        st.tuples(st.just("undo"), st.tuples(st.integers(0, 9), st.booleans())),
+        st.tuples(st.just("undo"), st.tuples(st.integers(0, 9), st.booleans())),
         st.tuples(st.just("keep"), st.tuples(st.sampled_from(KEYS), st.sampled_from(FIELDS))),
+        st.tuples(st.just("hand"), WRITES),
+        st.tuples(st.just("snapshot"), st.none()),
+        st.tuples(st.just("restore"), st.integers(0, 9)),
     ),
-    max_size=14,
+    max_size=30,
 )
 
 
@@ -43,10 +47,9 @@ class Written:
 
     made: dict[int, tuple[str, dict[str, str]]] = field(default_factory=dict)
     wrote: dict[int, dict[str, str | None]] = field(default_factory=dict)
+    kind: str = "delivery"
     takes: int | None = None
     undone: bool = False
-    removed: set[int] = field(default_factory=set)
-    took: set[int] = field(default_factory=set)
 
 
 class Model:
@@ -55,29 +58,38 @@ class Model:
     def __init__(self) -> None:
         self.runs: dict[int, Written] = {}
         self.gone: set[int] = set()
-        #: Writes by run and product that do not stand.
-        self.out: set[tuple[int, int]] = set()
+        #: Writes by run and product that do not stand, and the run that took them out.
+        self.out: dict[tuple[int, int], int] = {}
+        self.kept: set[tuple[str, str]] = set()
 
     def alive(self) -> dict[str, int]:
-        """The products there are, by key."""
+        """The products there are, by key, those that a restore took out among them."""
+        return {key: n for n, key in self.keys().items() if n not in self.gone}
+
+    def keys(self) -> dict[int, str]:
+        return {n: key for run in self.runs.values() for n, (key, _) in run.made.items()}
+
+    def content(self, product: int, before: int | None = None) -> dict[str, str | None]:
+        """Of a product, as the runs that stand made it, those from ``before`` on left out."""
+        found: dict[str, str | None] = {}
+        for number, run in self.runs.items():
+            if before is not None and number >= before:
+                break
+            if product in run.made:
+                found = dict(run.made[product][1])
+            if product in run.wrote and (number, product) not in self.out:
+                found |= run.wrote[product]
+        return found
+
+    def everything(self) -> dict[str, dict[str, str]]:
+        """With those that are out of the catalog, which say so."""
         return {
-            key: number
-            for run in self.runs.values()
-            for number, (key, _) in run.made.items()
-            if number not in self.gone
+            key: {f: v for f, v in self.content(n).items() if v is not None}
+            for key, n in self.alive().items()
         }
 
     def catalog(self) -> dict[str, dict[str, str]]:
-        found: dict[int, dict[str, str | None]] = {}
-        for number, run in self.runs.items():
-            found |= {n: dict(content) for n, (_, content) in run.made.items()}
-            for product, values in run.wrote.items():
-                if (number, product) not in self.out:
-                    found[product] |= values
-        return {
-            key: {f: v for f, v in found[n].items() if v is not None}
-            for key, n in self.alive().items()
-        }
+        return {k: c for k, c in self.everything().items() if c.get(STATE) != TAKEN_OUT}
 
     def writers(self) -> dict[tuple[str, str], int]:
         """The run that wrote each value there is."""
@@ -89,30 +101,63 @@ class Model:
                     found |= {(keys[product], f): number for f in values}
         return found
 
-    def take_back(self, target: int, by: int) -> None:
+    def stands(self, product: int) -> bool:
+        """Whether any change of it does."""
+        return any(product in r.wrote and (n, product) not in self.out
+                   for n, r in self.runs.items())  # fmt: skip
+
+    def take_back(self, target: int, by: int, chosen: bool) -> None:
         chain = [target]
         while (takes := self.runs[chain[-1]].takes) is not None:
             chain.append(takes)
-        run, there = Written(takes=target), set(self.alive().values())
-        root = chain[-1]
-        if len(chain) % 2:
-            stands = {p for n, r in self.runs.items() for p in r.wrote if (n, p) not in self.out}
-            run.removed = {p for p in self.runs[root].made if p in there and p not in stands}
-            self.gone |= run.removed
-            run.took = {p for p in self.runs[root].wrote
-                        if p in there and (root, p) not in self.out}  # fmt: skip
-            self.out |= {(root, p) for p in run.took}
-        else:
-            back = self.runs[target]
-            keys = {n: key for r in self.runs.values() for n, (key, _) in r.made.items()}
-            returns = {p for p in back.removed if keys[p] not in self.alive()}
-            self.gone -= returns
-            back.removed -= returns
-            self.out -= {(root, p) for p in back.took if p not in self.gone}
-            back.took = {p for p in back.took if p in self.gone}
-        self.runs[by] = run
+        root, outs, ins = chain[-1], chain[::2], chain[1::2]
+        self.come_back(root if root in ins else None, target)
+        there, old = set(self.alive().values()), {n: self.content(n) for n in self.keys()}
+        touched: dict[tuple[int, str], int] = {}
+        for part in outs + ins[::-1]:
+            for product in self.runs[part].wrote:
+                mark = self.out.get((part, product))
+                if product in there and mark == (None if part in outs else target):
+                    if part in outs:
+                        self.out[part, product] = by
+                    else:
+                        del self.out[part, product]
+                    for name in self.runs[part].wrote[product]:
+                        touched[product, name] = max(part, touched.get((product, name), 0))
         for one in chain:
             self.runs[one].undone = not self.runs[one].undone
+        self.runs[by] = Written(kind="undo", takes=target)
+        makers = {n: number for number, r in self.runs.items() for n in r.made}
+        leaving = {
+            n for n in there
+            if self.runs[makers[n]].undone and not self.stands(n)
+            and (makers[n] == root or n in {p for p, _ in touched})
+        }  # fmt: skip
+        self.gone |= leaving
+        for (product, name), at in touched.items():
+            if product not in leaving:
+                self.decide(product, name, at, by, chosen, old, self.runs[root].kind != "edit")
+
+    def come_back(self, root: int | None, target: int) -> None:
+        for product, key in self.keys().items():
+            back = (root is not None and product in self.runs[root].made) or any(
+                p == product and mark == target for (_, p), mark in self.out.items()
+            )
+            if product in self.gone and back and key not in self.alive():
+                self.gone.remove(product)
+
+    def decide(self, product, name, at, by, chosen, old, heeds_kept) -> None:
+        """What taking back writes by itself of one field."""
+        later = [n for n, r in self.runs.items()
+                 if n > at and n != by and name in r.wrote.get(product, {})
+                 and (n, product) not in self.out]  # fmt: skip
+        own = self.runs[by].wrote
+        if later and chosen:
+            was = self.content(product, before=min(later)).get(name)
+            own.setdefault(product, {})[name] = was
+        elif not later and not chosen and heeds_kept:
+            if (self.keys()[product], name) in self.kept:
+                own.setdefault(product, {})[name] = old[product].get(name)
 
 
 class Shop:
@@ -136,15 +181,17 @@ class Shop:
         with session() as db:
             found = db.exec(select(Product).where(Product.store_id == self.store)).all()
             assert all(p.title == p.content.get("title", "") for p in found)
+            assert all(p.state == p.content.get(STATE, LIVE) for p in found)
             return {p.key: p.content for p in found}
 
     def writer(self, key: str, name: str) -> int:
         with session() as db:
             return Catalog(db).writer(self.store, key, name)
 
-    def apply(self, made: dict, before: dict, after: dict) -> int:
+    def apply(self, made: dict, before: dict, after: dict, kind: str = "delivery") -> int:
         with session() as db:
-            run = Runs(db).add(Run(store_id=self.store, feed_id=self.feed, **self.about))
+            about = {"feed_id": self.feed, **self.about} if kind == "delivery" else {}
+            run = Runs(db).add(Run(store_id=self.store, kind=kind, status="applied", **about))
             changes = Changes(db, self.store, known_id(run))
             sides = [(k, json.dumps(before[k]), json.dumps(after[k])) for k in before]
             changes.stage(
@@ -153,7 +200,8 @@ class Shop:
                 ),
                 lambda done: None,
             )
-            changes.leave_kept()
+            if kind == "delivery":
+                changes.leave_kept()
             stale = changes.stale()
             if stale:
                 raise StaleChangeset(str(stale))
@@ -167,14 +215,18 @@ class Shop:
             changes.make(frame, lambda done: None)
             return known_id(run)
 
-    def take_back(self, number: int) -> int:
+    def take_back(self, number: int, chosen: bool = False) -> int:
         with session() as db:
             chain = [Runs(db).get(number)]
             while chain[-1].undoes is not None:
                 chain.append(Runs(db).get(chain[-1].undoes))
             about = {"store_id": self.store, "feed_id": self.feed, "undoes": number, **self.about}
-            run = Runs(db).add(Run(kind="undo", **about))
-            TakingBack(db, run, chain).write(HEADING)
+            run = Runs(db).add(Run(kind="undo", status="applied", **about))
+            taking = TakingBack(db, run, chain)
+            taking.write(HEADING, taking.fields(Instead(all=chosen)))
+            for one in chain:
+                one.status = "undone" if one.status == "applied" else "applied"
+                db.add(one)
             return known_id(run)
 
     def keep(self, key: str, name: str) -> None:
@@ -183,7 +235,12 @@ class Shop:
 
 
 def split(now, wanted):
-    """New products, and what differs of the others, as a preparation finds it."""
+    """New products, and what differs of the others, as a preparation finds it. One that was taken
+    out comes back."""
+    wanted = {
+        k: w | {STATE: None} if now.get(k, {}).get(STATE) == TAKEN_OUT and STATE not in w else w
+        for k, w in wanted.items()
+    }
     made = {k: {f: v for f, v in w.items() if v is not None}
             for k, w in wanted.items() if k not in now}  # fmt: skip
     before, after = {}, {}
@@ -195,33 +252,49 @@ def split(now, wanted):
     return made, before, after
 
 
+def write(shop, model, wanted, kind):
+    """The same in both."""
+    made, before, after = split(model.everything(), wanted)
+    number, alive = shop.apply(made, before, after, kind), model.alive()
+    free = model.kept if kind == "delivery" else set()
+    wrote = {alive[k]: {f: v for f, v in after[k].items() if (k, f) not in free} for k in before}
+    model.runs[number] = Written(
+        {number * 10 + n: (k, c) for n, (k, c) in enumerate(made.items())},
+        {k: v for k, v in wrote.items() if v},
+        kind,
+    )
+
+
 @settings(max_examples=40, deadline=None,
           suppress_health_check=[HealthCheck.function_scoped_fixture])  # fmt: skip
 @given(STEPS)
 def test_any_history_of_runs_and_undos_equals_the_model(database, steps):
-    shop, model, kept = Shop(), Model(), set()
+    shop, model, snapshots = Shop(), Model(), [{}]
     for what, about in steps:
         if what == "apply":
-            made, before, after = split(model.catalog(), about)
-            number, alive = shop.apply(made, before, after), model.alive()
-            wrote = {
-                alive[k]: {f: v for f, v in after[k].items() if (k, f) not in kept} for k in before
-            }  # fmt: skip
-            model.runs[number] = Written(
-                {number * 10 + n: (k, c) for n, (k, c) in enumerate(made.items())},
-                {k: v for k, v in wrote.items() if v},
-            )
-        elif what == "keep" and about not in kept:
+            write(shop, model, about, "delivery")
+        elif what == "hand":
+            there = model.everything()
+            write(shop, model, {k: w for k, w in about.items() if k in there}, "edit")
+        elif what == "snapshot":
+            snapshots.append(model.catalog())
+        elif what == "restore":
+            then, there = snapshots[about % len(snapshots)], model.everything()
+            empty = dict.fromkeys((*FIELDS, STATE))
+            wanted = {k: {STATE: TAKEN_OUT} for k in there if k not in then}
+            write(shop, model, wanted | {k: empty | c for k, c in then.items()}, "restore")
+            assert model.catalog() == then
+        elif what == "keep" and about not in model.kept:
             shop.keep(*about)
-            kept.add(about)
+            model.kept.add(about)
         elif what == "undo":
             standing = [n for n, r in model.runs.items() if not r.undone]
             if standing:
-                number = standing[about % len(standing)]
-                model.take_back(number, shop.take_back(number))
-        assert shop.catalog() == model.catalog()
+                number, chosen = standing[about[0] % len(standing)], about[1]
+                model.take_back(number, shop.take_back(number, chosen), chosen)
+        assert shop.catalog() == model.everything()
     writers = model.writers()
-    for key, content in model.catalog().items():
+    for key, content in model.everything().items():
         assert {f: shop.writer(key, f) for f in content} == {f: writers[key, f] for f in content}
 
 

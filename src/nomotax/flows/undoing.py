@@ -7,6 +7,7 @@ import hashlib
 import polars as pl
 from sqlmodel import Session
 
+from nomotax.core.changes.states import STATE, STATE_LABEL
 from nomotax.core.changes.taking_back import counts_of, taken_back
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.core.errors import Conflict
@@ -20,7 +21,7 @@ from nomotax.records.person import person
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Runs, Stores, known_id
 from nomotax.records.tables import Run, now
-from nomotax.records.taking_back import TakingBack
+from nomotax.records.taking_back import Instead, TakingBack
 
 #: What a run has in common with the one it takes back.
 _SHARED = {"store_id", "feed_id", "delivery_id", "version_id", "first_row", "last_row", "used"}
@@ -43,6 +44,19 @@ def start_undo(run_id: int) -> Run:
         stage = "waiting for a worker"
         run = runs.add(Run(kind="undo", undoes=run_id, author=person(), stage=stage, **about))
         enqueue(db, "prepare", run_id=known_id(run))
+        return run
+
+
+def choose(run_id: int, instead: Instead) -> Run:
+    """Of a prepared undo: which fields go back although a later run wrote them or they are kept by
+    hand. It is prepared again. Raises ``Conflict`` in any other state, or for another kind."""
+    with session() as db:
+        run = Runs(db).get(run_id)
+        if run.kind != "undo":
+            raise Conflict("Only a run that takes another back has anything to choose.")
+        run = move(db, run_id, "queued", progress=0, stage="waiting for a worker",
+                   used=run.used | {"instead": instead.model_dump()})  # fmt: skip
+        enqueue(db, "prepare", run_id=run_id)
         return run
 
 
@@ -70,7 +84,8 @@ def prepare_undo(run_id: int, tell: Progress) -> None:
     tell(20, "comparing with the catalog")
     with session() as db:
         run = Runs(db).get(run_id)
-        frame = _changeset(_taking_back(db, run), Stores(db).schema(run.store_id))
+        taking = _taking_back(db, run)
+        frame = _changeset(taking, taking.fields(_instead(run)), Stores(db).schema(run.store_id))
     name = keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
     counts = counts_of(frame)
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n) or "nothing to take back"
@@ -85,9 +100,10 @@ def apply_undo(db: Session, run: Run, schema: StoreSchema) -> None:
     ``StaleChangeset`` when the catalog has changed where it would."""
     _refuse_overtaken(db, _chain(db, run)[1:])
     taking = _taking_back(db, run)
-    if _seal(_changeset(taking, schema)) != run.used["seen"]:
+    fields = taking.fields(_instead(run))
+    if _seal(_changeset(taking, fields, schema)) != run.used["seen"]:
         raise stale("what it would take back is another by now")
-    taking.write(headings_of(schema))
+    taking.write(headings_of(schema), fields)
     for one in _chain(db, run)[1:]:
         flipped = "applied" if one.status == "undone" else "undone"
         move(db, known_id(one), flipped, f"{flipped} by run {run.id}")
@@ -107,9 +123,13 @@ def _taking_back(db: Session, run: Run) -> TakingBack:
     return TakingBack(db, run, _chain(db, run)[1:])
 
 
-def _changeset(taking: TakingBack, schema: StoreSchema) -> pl.DataFrame:
-    labels = {field.name: field.label for field in schema.fields}
-    return taken_back(taking.fields(), taking.products(), taking.puts_in, labels)
+def _instead(run: Run) -> Instead:
+    return Instead.model_validate(run.used.get("instead", {}))
+
+
+def _changeset(taking: TakingBack, fields: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:
+    labels = {field.name: field.label for field in schema.fields} | {STATE: STATE_LABEL}
+    return taken_back(fields, taking.products(), labels)
 
 
 def _seal(frame: pl.DataFrame) -> str:

@@ -11,6 +11,7 @@ from pydantic import BaseModel
 from sqlalchemy import text
 from sqlmodel import Session
 
+from nomotax.core.changes.states import LIVE, STATE
 from nomotax.core.errors import StaleChangeset
 from nomotax.records.bulk import copy_frame
 from nomotax.records.tables import now
@@ -52,10 +53,14 @@ where s.after <> '{}'
 
 def headings(fields: str, after: str) -> str:
     """The columns that products are listed by, where their field is among those written."""
-    return " ".join(
+    listed = " ".join(
         f"{name} = case when cast(:{name} as text) = any({fields}) "
         f"then coalesce({after} ->> cast(:{name} as text), '') else p.{name} end,"
         for name in ("title", "category", "variant_group")
+    )
+    return (
+        f"{listed} state = case when '{STATE}' = any({fields}) "
+        f"then coalesce({after} ->> '{STATE}', '{LIVE}') else p.state end,"
     )
 
 

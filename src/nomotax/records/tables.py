@@ -9,6 +9,8 @@ from sqlalchemy import BigInteger, Column, DateTime, Index, UniqueConstraint, te
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
 
+from nomotax.core.changes.states import LIVE
+
 
 def now() -> datetime:
     """The current moment, in UTC."""
@@ -287,6 +289,24 @@ class Run(SQLModel, table=True):
     finished_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
 
 
+class Snapshot(SQLModel, table=True):
+    """A store's whole catalog as one file. ``status`` is *queued*, *ready* or *failed*; ``run_id``
+    is the run before which it was taken, ``about`` what the file says of itself."""
+
+    __tablename__: ClassVar[str] = "snapshots"
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    run_id: int | None = Field(default=None, foreign_key="runs.id")
+    status: str = "queued"
+    because: str = ""
+    author: str = ""
+    artifact: str = ""
+    about: dict[str, Any] = _document(default_factory=dict)
+    error: str = ""
+    taken_at: datetime = _moment()
+
+
 class RunLog(SQLModel, table=True):
     """A line of a run's log."""
 
@@ -327,6 +347,8 @@ class Product(SQLModel, table=True):
     title: str = ""
     category: str = ""
     variant_group: str = ""
+    #: As ``core.changes.states`` names them; kept among the values, too, while not live.
+    state: str = Field(default=LIVE, sa_column_kwargs={"server_default": LIVE})
     content: dict[str, str] = _document()
     created_run: int | None = None
     writers: dict[str, int] = _document(default_factory=dict)
@@ -353,10 +375,12 @@ class ProductChange(SQLModel, table=True):
 
 
 class RemovedProduct(SQLModel, table=True):
-    """A product that a run took out of the catalog, as it was."""
+    """A product that is not in the catalog because the run that made it is taken back and nobody
+    has changed it since: as it was, and the run that put it here."""
 
     __tablename__: ClassVar[str] = "removed_products"
 
-    run_id: int = Field(foreign_key="runs.id", primary_key=True)
-    product_id: int = Field(sa_column=Column(BigInteger, primary_key=True))
+    product_id: int = Field(sa_column=Column(BigInteger, primary_key=True, autoincrement=False))
+    run_id: int
+    created_run: int | None = Field(default=None, index=True)
     document: dict[str, Any] = _document()

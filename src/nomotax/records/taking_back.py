@@ -3,19 +3,22 @@
 Of each product and field the changes that stand form a row, in the order they were written. Taking
 one out leaves what the others would have made: the next one goes back to what this one found, or,
 where it was the last, so does the product. Putting it in again is the same the other way round.
+A product is out of the catalog while the run that made it is taken back and no change of it stands.
 """
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, Literal
 
 import polars as pl
 from pydantic import BaseModel
 from sqlalchemy import text
 from sqlmodel import Session
 
-from nomotax.records.changes import headings
+from nomotax.records.changes import Changes, headings
+from nomotax.records.repositories import known_id
 from nomotax.records.tables import Run, now
 
 #: Each field of the changes at hand: the value ``was`` that takes the place, who wrote it, and the
@@ -24,27 +27,33 @@ _EACH = """
 select e.*,
   case when e.next is null then p.content -> e.name else l.before -> e.name end as there,
   case when e.next is null then p.writers -> e.name else l.writers -> e.name end as there_by,
-  l.run_id as later_run, p.key, p.title, p.content ->> e.name as shown
+  l.run_id as later_run, p.key, p.title, p.content ->> e.name as shown,
+  exists (
+    select 1 from kept_values k where k.store_id = :store and k.key = p.key and k.field = e.name
+  ) as kept
 from (
   select c.id, c.product_id, f.name, {value} -> f.name as was, {writer} as writer, (
     select min(l.id) from product_changes l
     where l.product_id = c.product_id and l.id > c.id and l.undone_by is null
-      and l.after ? f.name
+      and l.run_id <> all(:outs) and l.after ? f.name
   ) as next
   from product_changes c, lateral jsonb_object_keys(c.after) f(name)
-  where {which}
+  where c.run_id = :part and {which}
 ) e
 join products p on p.id = e.product_id
 left join product_changes l on l.id = e.next
 """
-_OUT = _EACH.format(
-    value="c.before",
-    writer="c.writers -> f.name",
-    which="c.run_id = :root and c.undone_by is null",
-)
-_IN = _EACH.format(
-    value="jsonb_strip_nulls(c.after)", writer="to_jsonb(c.run_id)", which="c.undone_by = :target"
-)
+Way = Literal["out", "in"]
+_WAYS: Mapping[Way, str] = {
+    "out": _EACH.format(
+        value="c.before", writer="c.writers -> f.name", which="c.undone_by is null"
+    ),
+    "in": _EACH.format(
+        value="jsonb_strip_nulls(c.after)",
+        writer="to_jsonb(c.run_id)",
+        which="c.undone_by = :target",
+    ),
+}
 #: Values and writers by field, those there are.
 _WAS = """
 array_agg(name) as fields,
@@ -64,10 +73,9 @@ update products p set content = (p.content - b.fields) || b.was,
 from (select product_id, {_WAS} from back where next is null group by product_id) b
 where p.id = b.product_id
 """
-_MARK_OUT = """
-update product_changes c set undone_by = :run where c.id in (select id from back)
-"""
-_MARK_IN = """
+_MARK: Mapping[Way, str] = {
+    "out": "update product_changes c set undone_by = :run where c.id in (select id from back)",
+    "in": """
 update product_changes c set undone_by = null,
   before = (c.before - b.fields) || b.there, writers = (c.writers - b.fields) || b.there_by
 from (
@@ -77,19 +85,46 @@ from (
              filter (where there_by is not null and there_by <> 'null'), '{}') as there_by
   from back group by id
 ) b where b.id = c.id
+""",
+}
+#: Products that may have to leave: those that the run made, and those whose last change it was.
+_TOUCHED = """
+(
+  select id from products where created_run = :root and :root_goes
+  union
+  select product_id from product_changes
+  where run_id = any(:outs) and (undone_by is null or undone_by = :run)
+)
 """
 _CHANGED_SINCE = """
-exists (select 1 from product_changes l where l.product_id = p.id and l.undone_by is null)
+exists (
+  select 1 from product_changes l where l.product_id = p.id
+  and (l.undone_by is null and l.run_id <> all(:outs) or l.undone_by = :target)
+)
 """
-_MADE = f"""
-select p.key, p.title, {_CHANGED_SINCE} as stays from products p
-where p.created_run = :root order by p.key
+_MAKER_OUT = """
+(p.created_run = :root and :root_goes or exists (
+  select 1 from runs r where r.id = p.created_run and r.id <> :root and r.status = 'undone'
+))
+"""
+_LEAVING = f"""
+select p.key, p.title, {_CHANGED_SINCE} as stays
+from products p join {_TOUCHED} t on t.id = p.id
+where {_MAKER_OUT} and (p.created_run = :root or not {_CHANGED_SINCE}) order by p.key
 """
 _REMOVE = f"""
 with gone as (
-  delete from products p where p.created_run = :root and not {_CHANGED_SINCE} returning p.*
-) insert into removed_products (run_id, product_id, document)
-select :run, gone.id, to_jsonb(gone) from gone
+  delete from products p using {_TOUCHED} t
+  where t.id = p.id and {_MAKER_OUT} and not {_CHANGED_SINCE} returning p.*
+) insert into removed_products (run_id, product_id, created_run, document)
+select :run, gone.id, gone.created_run, to_jsonb(gone) from gone
+"""
+#: Those that come back: made by the run that counts again, or changed by one that does.
+_RETURNING = """
+removed_products r where (r.document ->> 'store_id')::int = :store and (
+  r.created_run = :root and not :root_goes
+  or r.product_id in (select product_id from product_changes where undone_by = :target)
+)
 """
 #: Its key is another product's by now, or its category is gone from the tree.
 _NO_PLACE = """
@@ -99,76 +134,128 @@ _NO_PLACE = """
  and not exists (select 1 from categories c
                  where c.store_id = :store and c.path = r.document ->> 'category'))
 """
-_REMOVED = f"""
+_COMING = f"""
 select r.document ->> 'key' as key, r.document ->> 'title' as title, {_NO_PLACE} as stays
-from removed_products r where r.run_id = :target order by key
+from {_RETURNING} order by key
 """
 _BRING_BACK = f"""
 with back as (
-  delete from removed_products r where r.run_id = :target and not {_NO_PLACE} returning r.document
+  delete from {_RETURNING} and not {_NO_PLACE} returning r.document
 ) insert into products select (jsonb_populate_record(null::products, back.document)).* from back
 """
+_FIELDS = {"key": pl.String, "title": pl.String, "field": pl.String, "shown": pl.String,
+           "was": pl.String, "later_run": pl.Int64, "kept": pl.Boolean}  # fmt: skip
 
 
-class Touch(BaseModel):
-    """What taking a run back touches: products that get other values, products that go out of the
-    catalog or come back into it, and fields and products that stay as they are because of what
-    came later."""
+class Instead(BaseModel):
+    """Fields that go back although a later run wrote them, or they are kept by hand: those named
+    by product and field, or, with ``all``, all but those."""
 
-    changed: int
-    out: int
-    back: int
-    later: int
-    stay: int
+    all: bool = False
+    fields: list[tuple[str, str]] = []
+
+    def chosen(self) -> pl.Expr:
+        """Whether a row of ``key`` and ``field`` is one."""
+        pairs = [f"{key}\n{name}" for key, name in self.fields]
+        named = (pl.col("key") + "\n" + pl.col("field")).is_in(pairs)
+        return ~named if self.all else named
 
 
 class TakingBack:
-    """A run that takes ``target`` back: what a delivery did goes out; what an undo took out comes
-    in again, and so on."""
+    """A run that takes another back: what a delivery did goes out; what an undo took out comes in
+    again, and what it wrote itself goes out, and so on down to the first."""
 
     def __init__(self, db: Session, run: Run, chain: list[Run]) -> None:
         """``chain`` begins with the run to be taken back, then what that took back, down to the
-        delivery."""
+        delivery, edit or restore that was there first."""
         self.db = db
+        ids = [known_id(one) for one in chain]
+        outs, ins = ids[::2], ids[1::2]
+        #: One after the other: the newest first out, the oldest first in.
+        self.parts: list[tuple[Way, int]] = [("out", one) for one in outs]
+        self.parts += [("in", one) for one in reversed(ins)]
         #: An undo of an undo puts in again.
-        self.puts_in = len(chain) % 2 == 0
+        self.puts_in = ids[-1] in ins
+        #: What a person wrote, a person may take back, kept by hand or not.
+        self.heeds_kept = chain[-1].kind != "edit"
         self.values: dict[str, Any] = {
-            "store": run.store_id, "run": run.id, "target": chain[0].id, "root": chain[-1].id,
-            "now": now(),
+            "store": run.store_id, "run": run.id, "target": ids[0], "root": ids[-1], "outs": outs,
+            "root_goes": not self.puts_in, "now": now(),
         }  # fmt: skip
 
-    def fields(self) -> pl.DataFrame:
-        """Every field it touches: key, title, field, shown (the value now), was (the one that
-        takes its place, if nothing came later), later_run (null for none)."""
-        each = _IN if self.puts_in else _OUT
-        rows = self._run(
-            f"select key, title, name, shown, was #>> '{{}}', later_run from ({each}) e "
-            "order by key, name"
-        ).all()
-        shape = {"key": pl.String, "title": pl.String, "field": pl.String, "shown": pl.String,
-                 "was": pl.String, "later_run": pl.Int64}  # fmt: skip
-        return pl.DataFrame([tuple(row) for row in rows], schema=shape, orient="row")
+    def fields(self, instead: Instead) -> pl.DataFrame:
+        """Every field it touches of products that stay in the catalog: key, title, field, shown (the value now), was (the one that
+        takes its place, if nothing keeps it), later_run (null for none) and kept (by hand), which
+        keep it unless it is chosen."""
+        found = []
+        for way, part in self.parts:
+            each = self._run(
+                "select key, title, name, shown, was #>> '{}', later_run, kept "
+                f"from ({_WAYS[way]}) e",
+                part=part,
+            )
+            found.append(pl.DataFrame([tuple(row) for row in each], schema=_FIELDS, orient="row"))
+        # Where several parts write one field, what the last of them writes is what it will hold.
+        rows = pl.concat(found).sort("later_run", nulls_last=True, maintain_order=True)
+        whole = rows.unique(["key", "field"], keep="last", maintain_order=True).join(
+            self._leaving().filter(~pl.col("stays")), on="key", how="anti"
+        )
+        kept = pl.col("kept") & pl.col("later_run").is_null() & self.heeds_kept
+        return whole.with_columns(kept=kept, chosen=instead.chosen()).sort("key", "field")
 
     def products(self) -> pl.DataFrame:
-        """Products that would go out, or come back: key, title, stays (not, because of what came
-        later)."""
-        rows = self._run(_REMOVED if self.puts_in else _MADE).all()
-        shape = {"key": pl.String, "title": pl.String, "stays": pl.Boolean}
-        return pl.DataFrame([tuple(row) for row in rows], schema=shape, orient="row")
+        """Products that would go out, or come back: key, title, back, stays (not, because of what
+        came later)."""
+        coming = self._whole(_COMING).with_columns(back=pl.lit(True))
+        return pl.concat([self._leaving().with_columns(back=pl.lit(False)), coming])
 
-    def write(self, heading: Mapping[str, str]) -> None:
-        """Do it."""
-        if self.puts_in:
-            self._run(_BRING_BACK)
-        else:
-            self._run(_REMOVE)
-        each = _IN if self.puts_in else _OUT
-        self._run(f"create temp table back on commit drop as {each}")
-        self._run("analyze back")
-        self._run(_MEND)
-        # Before the products change: what stands there is noted in the table.
-        self._run(_MARK_IN if self.puts_in else _MARK_OUT)
-        self._run(_RESTORE, **heading)
+    def write(self, heading: Mapping[str, str], fields: pl.DataFrame) -> None:
+        """Do it, with ``fields`` as they are found."""
+        own = _own(fields)
+        self._run(_BRING_BACK)
+        for way, part in self.parts:
+            self._run(f"create temp table back on commit drop as {_WAYS[way]}", part=part)
+            self._run("analyze back")
+            self._run(_MEND)
+            # Before the products change: what stands there is noted in the table.
+            self._run(_MARK[way])
+            self._run(_RESTORE, **heading)
+            self._run("drop table back")
+        if own.height:
+            changes = Changes(self.db, self.values["store"], self.values["run"])
+            changes.stage(own, lambda done: None)
+            changes.write(heading)
+        self._run(_REMOVE)
+
+    def _leaving(self) -> pl.DataFrame:
+        return self._whole(_LEAVING)
+
+    def _whole(self, query: str) -> pl.DataFrame:
+        shape = {"key": pl.String, "title": pl.String, "stays": pl.Boolean}
+        rows = [tuple(row) for row in self._run(query)]
+        return pl.DataFrame(rows, schema=shape, orient="row")
 
     def _run(self, statement: str, **more: Any) -> Any:
         return self.db.connection().execute(text(statement), self.values | more)
+
+
+def _own(fields: pl.DataFrame) -> pl.DataFrame:
+    """What taking back writes by itself, as key, before and after: the earlier value over a later
+    one where that was chosen, and what is kept by hand over the earlier one."""
+    over = fields.filter(pl.col("later_run").is_not_null() & pl.col("chosen"))
+    keeps = fields.filter(pl.col("kept") & ~pl.col("chosen"))
+    rows = pl.concat(
+        [
+            over.select("key", "field", before="shown", after="was"),
+            keeps.select("key", "field", before="was", after="shown"),
+        ]
+    )
+    found: dict[str, tuple[dict[str, str], dict[str, str | None]]] = {}
+    for key, field, before, after in rows.iter_rows():
+        old, new = found.setdefault(key, ({}, {}))
+        new[field] = after
+        if before is not None:
+            old[field] = before
+    sides = [(key, json.dumps(old), json.dumps(new)) for key, (old, new) in found.items()]
+    shape = dict.fromkeys(("key", "before", "after"), pl.String)
+    return pl.DataFrame(sides, schema=shape, orient="row")

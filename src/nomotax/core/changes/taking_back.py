@@ -22,32 +22,37 @@ _SHAPE: dict[str, pl.DataType] = {
 
 
 def taken_back(
-    fields: pl.DataFrame, products: pl.DataFrame, puts_in: bool, labels: Mapping[str, str]
+    fields: pl.DataFrame, products: pl.DataFrame, labels: Mapping[str, str]
 ) -> pl.DataFrame:
     """The changeset of a run that takes another back.
 
-    ``fields`` has key, title, field, shown (the value now), was (the one that takes its place) and
-    later_run (the run whose value stays instead, null for none); ``products`` key, title and stays;
-    ``labels`` are what people call the fields.
+    ``fields`` has key, title, field, shown (the value now), was (the one that takes its place),
+    later_run (the run whose value stays instead, null for none), kept (by hand, and stays) and
+    chosen (it goes back all the same); ``products`` key, title, back and stays; ``labels`` are what
+    people call the fields.
     A product whose fields go back in part has two rows.
     """
-    goes = fields.filter(pl.col("later_run").is_null())
-    later = fields.filter(pl.col("later_run").is_not_null())
+    stays = (pl.col("later_run").is_not_null() | pl.col("kept")) & ~pl.col("chosen")
     names = fields["field"].unique(maintain_order=True).to_list()
     called = pl.col("field").replace(dict(labels))
-    said = pl.format("{} stays as run {} wrote it", called, pl.col("later_run"))
+    later = pl.format("{} stays as run {} wrote it", called, pl.col("later_run"))
+    kept = pl.format("{} is kept by hand", called)
+    over = pl.format("{} goes back over what run {} wrote", called, pl.col("later_run"))
+    hand = pl.format("{} goes back, though it is kept by hand", called)
     rows = [
-        _by_product(goes, names, "changed", pl.lit(None, pl.String)),
-        _by_product(later, names, STAYS, said.str.join("; ")),
-        _whole(products.filter(~pl.col("stays")), BACK if puts_in else OUT, None),
-        _whole(
-            products.filter("stays"),
-            STAYS,
-            "another product has its key, or its category is gone"
-            if puts_in
-            else "it was changed since",
+        _by_product(
+            fields.filter(~stays), names, "changed",
+            pl.coalesce(pl.when("chosen").then(over), pl.when(pl.col("kept")).then(hand)),
         ),
-    ]
+        _by_product(fields.filter(stays), names, STAYS, pl.coalesce(later, kept)),
+        _whole(products.filter(~pl.col("stays") & ~pl.col("back")), OUT, None),
+        _whole(products.filter(~pl.col("stays") & pl.col("back")), BACK, None),
+        _whole(products.filter(pl.col("stays") & ~pl.col("back")), STAYS, "it was changed since"),
+        _whole(
+            products.filter(pl.col("stays") & pl.col("back")), STAYS,
+            "another product has its key, or its category is gone",
+        ),
+    ]  # fmt: skip
     return pl.concat(rows, how="diagonal")
 
 
@@ -67,12 +72,16 @@ def _by_product(
         fields.group_by("key", maintain_order=True)
         .agg(
             pl.col("title").first(),
-            reason.first().alias("reason") if status == "changed" else reason.alias("reason"),
+            reason.drop_nulls().str.join("; ").alias("reason"),
             pl.col("field").alias("fields"),
             *(value("was", n).alias(NEW + n) for n in names),
             *(value("shown", n).alias(OLD + n) for n in names),
         )
-        .with_columns(row=pl.lit(None, pl.Int64), status=pl.lit(status))
+        .with_columns(
+            row=pl.lit(None, pl.Int64),
+            status=pl.lit(status),
+            reason=pl.when(pl.col("reason") != "").then("reason"),
+        )
         .select(*(pl.col(n).cast(kind) for n, kind in _SHAPE.items()), pl.exclude(*_SHAPE))
     )
 
