@@ -18,25 +18,26 @@ from nomotax.core.errors import StaleChangeset
 from nomotax.records.changes import Changes
 from nomotax.records.database import session
 from nomotax.records.repositories import Catalog, Feeds, Runs, Stores, known_id
-from nomotax.records.tables import CrosswalkVersion, Delivery, KeptValue, Product, Run
+from nomotax.records.tables import CrosswalkVersion, Delivery, Product, Run
 from nomotax.records.taking_back import Instead, TakingBack
 
 HEADING = {"title": "title", "category": "", "variant_group": ""}
-KEYS, FIELDS = ("a", "b", "c"), ("title", "price", "note")
-VALUES = st.one_of(st.none(), st.sampled_from(["1", "2", 'é "q", {x}', "two\nlines", ""]))
+KEYS, FIELDS = ("a", "b"), ("title", "price")
+VALUES = st.one_of(st.none(), st.sampled_from(["1", "2", "3", 'é "q", {x}', "two\nlines", ""]))
 WRITES = st.dictionaries(
     st.sampled_from(KEYS), st.dictionaries(st.sampled_from(FIELDS), VALUES, min_size=1), min_size=1
 )
+#: What is done, and what the step needs of it: what is written, which run, whether the earlier
+#: values go back over later ones, and the field that is kept by hand, or no longer.
 STEPS = st.lists(
-    st.one_of(
-        st.tuples(st.just("apply"), WRITES),
-        st.tuples(st.just("undo"), st.tuples(st.integers(0, 9), st.booleans())),
-        st.tuples(st.just("undo"), st.tuples(st.integers(0, 9), st.booleans())),
-        st.tuples(st.just("keep"), st.tuples(st.sampled_from(KEYS), st.sampled_from(FIELDS))),
-        st.tuples(st.just("hand"), WRITES),
-        st.tuples(st.just("snapshot"), st.none()),
-        st.tuples(st.just("restore"), st.integers(0, 9)),
+    st.tuples(
+        st.sampled_from(["apply"] * 4 + ["undo"] * 6 + ["hand", "keep", "snapshot", "restore"]),
+        WRITES,
+        st.integers(0, 5),
+        st.booleans(),
+        st.tuples(st.sampled_from(KEYS), st.sampled_from(FIELDS)),
     ),
+    min_size=12,
     max_size=30,
 )
 
@@ -229,9 +230,9 @@ class Shop:
                 db.add(one)
             return known_id(run)
 
-    def keep(self, key: str, name: str) -> None:
+    def keep(self, key: str, name: str, keep: bool) -> None:
         with session() as db:
-            db.add(KeptValue(store_id=self.store, key=key, field=name))
+            Catalog(db).keep(self.store, key, name, keep)
 
 
 def split(now, wanted):
@@ -265,32 +266,32 @@ def write(shop, model, wanted, kind):
     )
 
 
-@settings(max_examples=40, deadline=None,
+@settings(max_examples=60, deadline=None,
           suppress_health_check=[HealthCheck.function_scoped_fixture])  # fmt: skip
 @given(STEPS)
 def test_any_history_of_runs_and_undos_equals_the_model(database, steps):
     shop, model, snapshots = Shop(), Model(), [{}]
-    for what, about in steps:
+    for what, writes, which, chosen, place in steps:
         if what == "apply":
-            write(shop, model, about, "delivery")
+            write(shop, model, writes, "delivery")
         elif what == "hand":
             there = model.everything()
-            write(shop, model, {k: w for k, w in about.items() if k in there}, "edit")
+            write(shop, model, {k: w for k, w in writes.items() if k in there}, "edit")
         elif what == "snapshot":
             snapshots.append(model.catalog())
         elif what == "restore":
-            then, there = snapshots[about % len(snapshots)], model.everything()
+            then, there = snapshots[which % len(snapshots)], model.everything()
             empty = dict.fromkeys((*FIELDS, STATE))
             wanted = {k: {STATE: TAKEN_OUT} for k in there if k not in then}
             write(shop, model, wanted | {k: empty | c for k, c in then.items()}, "restore")
             assert model.catalog() == then
-        elif what == "keep" and about not in model.kept:
-            shop.keep(*about)
-            model.kept.add(about)
+        elif what == "keep":
+            shop.keep(*place, keep=place not in model.kept)
+            model.kept ^= {place}
         elif what == "undo":
             standing = [n for n, r in model.runs.items() if not r.undone]
             if standing:
-                number, chosen = standing[about[0] % len(standing)], about[1]
+                number = standing[-1 - which % len(standing)]
                 model.take_back(number, shop.take_back(number, chosen), chosen)
         assert shop.catalog() == model.everything()
     writers = model.writers()
@@ -320,7 +321,7 @@ def test_when_all_runs_are_undone_in_any_order_the_catalog_is_as_before_them(
 
 def test_another_value_than_was_found_is_stale_and_only_that(database):
     shop = Shop()
-    shop.apply({k: {"title": k, "price": "1"} for k in KEYS}, {}, {})
+    shop.apply({k: {"title": k, "price": "1"} for k in "abc"}, {}, {})
     before, after = {"a": {"price": "1"}}, {"a": {"price": "2"}}
     shop.apply(
         {}, {"a": {"title": "a"}, "b": {"price": "1"}}, {"a": {"title": "A"}, "b": {"price": None}}
@@ -341,7 +342,7 @@ def test_disjoint_runs_commute(database):
     ends = []
     for order in ((0, 1), (1, 0)):
         shop = Shop()
-        shop.apply({k: {"title": k, "price": "1"} for k in KEYS}, {}, {})
+        shop.apply({k: {"title": k, "price": "1"} for k in "abc"}, {}, {})
         runs = [
             (
                 {"a": {"price": "1"}, "c": {"price": "1"}},
@@ -354,3 +355,49 @@ def test_disjoint_runs_commute(database):
         ends.append(shop.catalog())
     assert ends[0] == ends[1]
     assert ends[0]["a"] == {"title": "A", "price": "5"} and "price" not in ends[0]["c"]
+
+
+@pytest.fixture
+def two_suppliers(database):
+    """A shop where one run made a product, and another changed its price after that."""
+    shop = Shop()
+    made = shop.apply({"a": {"title": "a", "price": "1"}}, {}, {})
+    changed = shop.apply({}, {"a": {"price": "1"}}, {"a": {"price": "2"}})
+    return shop, made, changed
+
+
+@pytest.mark.parametrize("first", [0, 1])
+@pytest.mark.parametrize("back", [0, 1])
+def test_a_product_is_gone_when_its_maker_and_all_its_changes_are_undone(
+    two_suppliers, first, back
+):
+    shop, *runs = two_suppliers
+    undos = [shop.take_back(runs[first]), shop.take_back(runs[1 - first])]
+    assert shop.catalog() == {}
+    again = [shop.take_back(undos[back]), shop.take_back(undos[1 - back])]
+    assert shop.catalog() == {"a": {"title": "a", "price": "2"}}
+    shop.take_back(again[0])
+    shop.take_back(again[1])
+    assert shop.catalog() == {}
+
+
+def test_a_value_kept_by_hand_stays_when_the_run_that_wrote_it_is_undone(two_suppliers):
+    shop, _, changed = two_suppliers
+    shop.keep("a", "price", keep=True)
+    undo = shop.take_back(changed)
+    assert shop.catalog()["a"]["price"] == "2" and shop.writer("a", "price") == undo
+    shop.take_back(undo)
+    assert shop.catalog()["a"]["price"] == "2" and shop.writer("a", "price") == changed
+    shop.take_back(changed, chosen=True)
+    assert shop.catalog()["a"]["price"] == "1", "a person may put it back all the same"
+
+
+def test_the_earlier_value_goes_back_over_a_later_one_where_that_is_chosen(two_suppliers):
+    shop, made, changed = two_suppliers
+    later = shop.apply({}, {"a": {"price": "2"}}, {"a": {"price": "3"}})
+    undo = shop.take_back(changed, chosen=True)
+    assert shop.catalog()["a"]["price"] == "1" and shop.writer("a", "price") == undo
+    shop.take_back(later)
+    assert shop.catalog()["a"]["price"] == "1"
+    shop.take_back(undo)
+    assert shop.catalog()["a"]["price"] == "2" and shop.writer("a", "price") == changed
