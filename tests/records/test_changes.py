@@ -107,10 +107,19 @@ class Model:
         return any(product in r.wrote and (n, product) not in self.out
                    for n, r in self.runs.items())  # fmt: skip
 
+    def chain(self, target: int) -> list[int]:
+        """The run, the one it took back, down to the first."""
+        found = [target]
+        while (takes := self.runs[found[-1]].takes) is not None:
+            found.append(takes)
+        return found
+
+    def may_be_undone(self, target: int) -> bool:
+        """It stands, and what it took back has not been taken back by another since."""
+        return all(self.runs[n].undone == at % 2 for at, n in enumerate(self.chain(target)))
+
     def take_back(self, target: int, by: int, chosen: bool) -> None:
-        chain = [target]
-        while (takes := self.runs[chain[-1]].takes) is not None:
-            chain.append(takes)
+        chain = self.chain(target)
         root, outs, ins = chain[-1], chain[::2], chain[1::2]
         self.come_back(root if root in ins else None, target)
         there, old = set(self.alive().values()), {n: self.content(n) for n in self.keys()}
@@ -157,7 +166,8 @@ class Model:
             was = self.content(product, before=min(later)).get(name)
             own.setdefault(product, {})[name] = was
         elif not later and not chosen and heeds_kept:
-            if (self.keys()[product], name) in self.kept:
+            kept = (self.keys()[product], name) in self.kept
+            if kept and self.content(product).get(name) != old[product].get(name):
                 own.setdefault(product, {})[name] = old[product].get(name)
 
 
@@ -289,7 +299,7 @@ def test_any_history_of_runs_and_undos_equals_the_model(database, steps):
             shop.keep(*place, keep=place not in model.kept)
             model.kept ^= {place}
         elif what == "undo":
-            standing = [n for n, r in model.runs.items() if not r.undone]
+            standing = [n for n in model.runs if model.may_be_undone(n)]
             if standing:
                 number = standing[-1 - which % len(standing)]
                 model.take_back(number, shop.take_back(number, chosen), chosen)

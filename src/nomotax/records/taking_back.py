@@ -201,6 +201,7 @@ class TakingBack:
             self._leaving().filter(~pl.col("stays")), on="key", how="anti"
         )
         kept = pl.col("kept") & pl.col("later_run").is_null() & self.heeds_kept
+        kept &= pl.col("was").ne_missing(pl.col("shown"))
         return whole.with_columns(kept=kept, chosen=instead.chosen()).sort("key", "field")
 
     def products(self) -> pl.DataFrame:
