@@ -22,6 +22,7 @@ from nomotax.api import (
     removals,
     runs,
     schemas,
+    snapshots,
     stores,
 )
 from nomotax.api.answers import Problem, attach, invalid, problem
@@ -34,7 +35,7 @@ from nomotax.settings import settings
 
 _AREAS = (
     stores, schemas, categories, products, deliveries, feeds, prices, crosswalks, lookups, rates,
-    runs, removals,
+    runs, snapshots, removals,
 )  # fmt: skip
 
 

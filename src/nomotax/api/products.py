@@ -9,6 +9,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, StorePath, answer, attachment
+from nomotax.core.changes.states import STATES, State
 from nomotax.flows import catalog, decisions, editing, review
 from nomotax.flows.catalog import ProductDetail, ProductPage
 from nomotax.flows.decisions import KeptField
@@ -27,6 +28,7 @@ class ProductQuery(BaseModel):
     descending: bool = False
     offset: int = Field(default=0, ge=0)
     limit: int = Field(default=100, ge=1, le=500)
+    state: State | None = None
 
 
 class ProductPath(BaseModel):
@@ -37,6 +39,7 @@ class ProductPath(BaseModel):
 class OutboundQuery(BaseModel):
     format: Literal["csv", "xlsx", "jsonl", "parquet"] = "csv"
     run_id: int | None = None
+    without: str = Field(default="", description="States left out, with commas between.")
 
 
 @api.get("/stores/<int:store_id>/products", responses={200: ProductPage})
@@ -44,7 +47,7 @@ def get_products(path: StorePath, query: ProductQuery) -> Response:
     """A page of the catalog."""
     page = catalog.product_page(
         path.store_id, query.category, query.search, query.sort, query.descending,
-        query.offset, query.limit,
+        query.offset, query.limit, query.state,
     )  # fmt: skip
     return answer(page)
 
@@ -66,7 +69,9 @@ def edit_product(path: ProductPath, body: ProductEdit) -> Response:
 def outbound(path: StorePath, query: OutboundQuery) -> Response:
     """The catalog, or what a run changed, in the schema's column order."""
     pictures = f"{request.host_url}api/v1/pictures/"
-    data = review.outbound_file(path.store_id, query.format, query.run_id, pictures)
+    left_out = query.without.split(",")
+    states = [state for state in STATES if state not in left_out]
+    data = review.outbound_file(path.store_id, query.format, query.run_id, pictures, states)
     what = f"run-{query.run_id}" if query.run_id else "catalog"
     return attachment(data, f"{what}.{query.format}", MEDIA_TYPES[query.format])
 

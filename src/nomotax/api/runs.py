@@ -27,6 +27,7 @@ from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Runs, Stores, known_id
 from nomotax.records.tables import Run
+from nomotax.records.taking_back import Instead
 
 api = APIBlueprint(
     "runs", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="runs")], abp_responses=RESPONSES
@@ -40,7 +41,9 @@ class LogLine(BaseModel):
 
 class RunView(BaseModel):
     """A run; one of kind *undo* takes back the run that it ``undoes``, one of kind *edit* is what a
-    person wrote, of no feed, delivery and crosswalk."""
+    person wrote, one of kind *restore* brings a snapshot back; these are of no feed, delivery and
+    crosswalk. ``since`` tells what had changed when it was to be applied, and ``again`` in how many
+    lines it is other by now than it was seen."""
 
     id: int
     store_id: int
@@ -50,7 +53,7 @@ class RunView(BaseModel):
     delivery_id: int | None
     file_name: str
     version: int | None
-    kind: Literal["delivery", "undo", "edit"]
+    kind: Literal["delivery", "undo", "edit", "restore"]
     undoes: int | None
     author: str
     status: str
@@ -60,6 +63,8 @@ class RunView(BaseModel):
     last_row: int | None
     counts: dict[str, int]
     error: str
+    since: str
+    again: int
     created_at: datetime
     finished_at: datetime | None
     log: list[LogLine]
@@ -82,22 +87,32 @@ class PageQuery(BaseModel):
     search: str = ""
     offset: int = Field(default=0, ge=0)
     limit: int = Field(default=200, ge=1, le=400)
+    again: bool = False
 
 
-def _view(run_id: int) -> RunView:
+class ApplyQuery(BaseModel):
+    """Whether the catalog as it is before is kept as a snapshot."""
+
+    snapshot_first: bool = False
+
+
+def view_of(run_id: int) -> RunView:
+    """A run and its log."""
     with session() as db:
         return _assemble(db, Runs(db).get(run_id))
 
 
 def _assemble(db: Session, run: Run) -> RunView:
     repo, feeds = Runs(db), Feeds(db)
-    about: dict[str, object] = {"feed": "", "supplier": "", "file_name": "", "version": None}
+    about: dict[str, object] = {"feed": "", "supplier": "", "version": None} | {
+        name: run.used.get(name, empty)
+        for name, empty in (("file_name", ""), ("since", ""), ("again", 0))
+    }
     if run.feed_id is not None:
         feed = repo.feed(run)
-        about = {
+        about |= {
             "feed": feed.name,
             "supplier": feeds.supplier(feed).name,
-            "file_name": run.used["file_name"],
             "version": repo.version(run).number,
         }
     log = [line.model_dump() for line in repo.log(known_id(run))]
@@ -109,7 +124,7 @@ def prepare(path: FeedPath, query: PrepareQuery) -> Response:
     """Freeze the crosswalk and prepare a changeset in the background; of some rows as a trial."""
     rows = RowRange(first=query.first, last=query.last)
     run_id = known_id(runs.start_run(path.feed_id, query.delivery_id, rows))
-    return answer(_view(run_id), 201)
+    return answer(view_of(run_id), 201)
 
 
 @api.get("/stores/<int:store_id>/runs", responses={200: RunList})
@@ -124,7 +139,7 @@ def list_runs(path: StorePath) -> Response:
 @api.get("/runs/<int:run_id>", responses={200: RunView})
 def get_run(path: RunPath) -> Response:
     """A run and its log."""
-    return answer(_view(path.run_id))
+    return answer(view_of(path.run_id))
 
 
 @api.get("/runs/<int:run_id>/summary", responses={200: ReviewSummary})
@@ -137,29 +152,37 @@ def get_summary(path: RunPath) -> Response:
 def get_rows(path: RunPath, query: PageQuery) -> Response:
     """A page of the changeset."""
     page = review.review_page(
-        path.run_id, query.status, query.field, query.search, query.offset, query.limit
+        path.run_id, query.status, query.field, query.search, query.offset, query.limit, query.again
     )
     return answer(page)
 
 
 @api.post("/runs/<int:run_id>/apply", responses={202: RunView})
-def apply(path: RunPath) -> Response:
+def apply(path: RunPath, query: ApplyQuery) -> Response:
     """Write the changeset to the catalog in the background."""
-    applying.request_apply(path.run_id)
-    return answer(_view(path.run_id), 202)
+    applying.request_apply(path.run_id, query.snapshot_first)
+    return answer(view_of(path.run_id), 202)
 
 
 @api.post("/runs/<int:run_id>/undo", responses={201: RunView})
 def undo(path: RunPath) -> Response:
     """Prepare a run that takes this one back; nothing is changed before that one is applied."""
-    return answer(_view(known_id(undoing.start_undo(path.run_id))), 201)
+    return answer(view_of(known_id(undoing.start_undo(path.run_id))), 201)
+
+
+@api.put("/runs/<int:run_id>/instead", responses={202: RunView})
+def put_instead(path: RunPath, body: Instead) -> Response:
+    """Of a run that takes another back: the fields that go back although a later run wrote them or
+    they are kept by hand. It is prepared again."""
+    undoing.choose(path.run_id, body)
+    return answer(view_of(path.run_id), 202)
 
 
 @api.post("/runs/<int:run_id>/stop", responses={202: RunView})
 def stop(path: RunPath) -> Response:
     """Ask a busy run to stop before it writes."""
     run_states.request_stop(path.run_id)
-    return answer(_view(path.run_id), 202)
+    return answer(view_of(path.run_id), 202)
 
 
 @api.get("/runs/<int:run_id>/result")

@@ -6,7 +6,7 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cache
@@ -83,13 +83,18 @@ class ArtifactStore:
         except FileNotFoundError as error:
             raise NotFound(f"The file {name!r} is no longer kept.") from error
 
-    def write_frame(self, name: str, frame: pl.DataFrame) -> None:
-        """Keep a table, in row groups small enough to read a page of it quickly."""
+    def write_frame(
+        self, name: str, frame: pl.DataFrame, metadata: Mapping[str, str] | None = None
+    ) -> None:
+        """Keep a table, in row groups small enough to read a page of it quickly; with
+        ``metadata`` of our own among that of the file."""
         path = self._path(name)
         self.fs.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
         temporary = f"{path}.{os.getpid()}.part"
         with self.fs.open(temporary, "wb") as out:
-            frame.write_parquet(out, row_group_size=1 << 16, compression="zstd")
+            frame.write_parquet(
+                out, row_group_size=1 << 16, compression="zstd", metadata=dict(metadata or {})
+            )
         self.fs.mv(temporary, path)
 
     def write_lazy(self, name: str, table: pl.LazyFrame) -> None:
@@ -132,6 +137,11 @@ class ArtifactStore:
         if not self.fs.exists(path):
             raise NotFound(f"The table {name!r} is no longer kept.")
         return pl.scan_parquet(self.fs.unstrip_protocol(path).removeprefix("file://"))
+
+    def remove(self, name: str) -> None:
+        """Let go of an artifact that nothing refers to any more."""
+        if self.exists(name):
+            self.fs.rm(self._path(name))
 
     def exists(self, name: str) -> bool:
         return bool(self.fs.exists(self._path(name)))

@@ -8,11 +8,16 @@ import polars as pl
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.restoring import MADE
 from nomotax.core.changes.staging import Heading, new_products, product_deltas
+from nomotax.core.changes.taking_back import STAYS
+from nomotax.core.errors import StaleChangeset
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import changeset_name
 from nomotax.flows.headings import headings_of
+from nomotax.flows.restoring import restored_products
 from nomotax.flows.run_states import Progress, ending, move
+from nomotax.flows.snapshots import take_before
 from nomotax.flows.undoing import apply_undo
 from nomotax.records.changes import Changes, Touched, stale
 from nomotax.records.database import session
@@ -21,11 +26,13 @@ from nomotax.records.repositories import Feeds, Runs, Stores, known_id
 from nomotax.records.tables import Run, now
 
 
-def request_apply(run_id: int) -> Run:
-    """Queue the writing of a prepared run. Raises ``Conflict`` for a run in another state."""
+def request_apply(run_id: int, snapshot_first: bool = False) -> Run:
+    """Queue the writing of a prepared run, with a snapshot of the catalog right before it where
+    that is asked for. Raises ``Conflict`` for a run in another state."""
     with session() as db:
+        used = Runs(db).get(run_id).used | {"snapshot_first": snapshot_first}
         stage = "waiting for a worker"
-        run = move(db, run_id, "applying", progress=0, stage=stage, stop_requested=False)
+        run = move(db, run_id, "applying", progress=0, stage=stage, stop_requested=False, used=used)
         # Runs of one store come one after the other.
         enqueue(db, "apply", lock=f"store {run.store_id}", run_id=run_id)
         return run
@@ -33,7 +40,23 @@ def request_apply(run_id: int) -> Run:
 
 def apply(run_id: int) -> None:
     """Write a run's changes to the catalog. Of a run that is no longer waiting for it, as when a
-    job is delivered twice, nothing is done."""
+    job is delivered twice, nothing is done. One that has grown stale is prepared again."""
+    try:
+        _apply(run_id)
+    except StaleChangeset as error:
+        _have_it_looked_at_again(run_id, error)
+
+
+def _have_it_looked_at_again(run_id: int, error: StaleChangeset) -> None:
+    with session() as db:
+        run = Runs(db).get(run_id)
+        used = run.used | {"since": f"{error.message} {error.where}"}
+        move(db, run_id, "queued", "prepared again", progress=0, stage="waiting for a worker",
+             used=used)  # fmt: skip
+        enqueue(db, "prepare", run_id=run_id)
+
+
+def _apply(run_id: int) -> None:
     with ending(run_id, "applying") as tell:
         with session() as db:
             run = Runs(db).get(run_id)
@@ -45,31 +68,45 @@ def apply(run_id: int) -> None:
             return
         heading = headings_of(schema)
         tell(1, "loading the changeset")
-        frame = artifacts().scan(changeset_name(run)).filter(
-            pl.col("status").is_in(["new", "changed"])
-        ).collect()  # fmt: skip
+        made, deltas = _written(run, heading)
         tell(5, "copying")
-        made, deltas = new_products(frame, heading), product_deltas(frame)
-        del frame
         with session() as db:
-            run = _take_turn(db, run_id)
+            run = _take_turn(db, run_id, tell)
             if run.status == "applying":
                 _write(db, run, made, deltas, heading, tell)
+
+
+def _written(run: Run, heading: Heading) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """The products that it makes, and what it changes of others."""
+    scan = artifacts().scan(changeset_name(run))
+    if run.kind == "restore":
+        frame = scan.filter(pl.col("status") != STAYS).collect()
+        return restored_products(frame, heading, run), product_deltas(frame.filter(~pl.col(MADE)))
+    frame = scan.filter(pl.col("status").is_in(["new", "changed"])).collect()
+    new = pl.col("status") == "new"
+    with session() as db:
+        supplier = known_id(Feeds(db).supplier(Runs(db).feed(run)))
+    made = new_products(frame.filter(new), heading).with_columns(supplier_id=pl.lit(supplier))
+    return made, product_deltas(frame.filter(~new))
 
 
 def _take_back(run_id: int, schema: StoreSchema, tell: Progress) -> None:
     tell(10, "taking back")
     with session() as db:
-        run = _take_turn(db, run_id)
+        run = _take_turn(db, run_id, tell)
         if run.status == "applying":
             apply_undo(db, run, schema)
 
 
-def _take_turn(db: Session, run_id: int) -> Run:
-    """Lock the run's store until this transaction ends; gives the run as it is behind the lock."""
+def _take_turn(db: Session, run_id: int, tell: Progress) -> Run:
+    """Lock the run's store until this transaction ends; gives the run as it is behind the lock.
+    The catalog as it is before the run is kept, where that was asked for."""
     run = Runs(db).get(run_id)
     store = Stores(db).locked(run.store_id)
     db.refresh(run)
+    if run.status == "applying" and run.used.get("snapshot_first"):
+        tell(6, "taking a snapshot")
+        take_before(db, store, run)
     store.revision += 1
     db.add(store)
     return run
@@ -90,9 +127,7 @@ def _write(
     _refuse_stale(changes.stale())
     tell(50, "writing products")
     changed = changes.write(heading)
-    supplier = known_id(Feeds(db).supplier(Runs(db).feed(run)))
-    owned = made.with_columns(supplier_id=pl.lit(supplier))
-    changes.make(owned, _telling(tell, 60, total))
+    changes.make(made, _telling(tell, 60, total))
     said = f"applied: {made.height} products made, {changed} changed"
     said += f"; kept by hand, and left: {kept}" if kept else ""
     move(db, known_id(run), "applied", said, progress=100, finished_at=now())

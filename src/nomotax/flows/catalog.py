@@ -7,19 +7,21 @@ import io
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
+from typing import cast as cast_type
 
 import polars as pl
 from pydantic import BaseModel
 from sqlalchemy import ColumnElement, Numeric, cast, func, or_
 from sqlmodel import Session, col, select
 
-from nomotax.core.changes.diff import OWNER
+from nomotax.core.changes.diff import OLD, OWNER
+from nomotax.core.changes.states import STATE, State
 from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tree import SIGN
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.records.bulk import read_query
 from nomotax.records.database import session
-from nomotax.records.repositories import Catalog, Feeds, Stores
+from nomotax.records.repositories import Catalog, Feeds, Stores, in_catalog
 from nomotax.records.tables import Product, ProductChange, Run, Supplier
 
 
@@ -38,6 +40,7 @@ class ProductLine(BaseModel):
     title: str
     category: str
     supplier: str
+    state: State
     content: dict[str, str]
     changed_at: datetime
 
@@ -91,7 +94,7 @@ def category_counts(store_id: int) -> list[CategoryCount]:
         names = Stores(db).tree(store_id)
         query = (
             select(Product.category, func.count())
-            .where(Product.store_id == store_id)
+            .where(*in_catalog(store_id))
             .group_by(Product.category)
         )
         own = dict(db.exec(query).all())
@@ -116,12 +119,15 @@ def category_counts(store_id: int) -> list[CategoryCount]:
 
 def product_page(
     store_id: int, category: str = "", search: str = "", sort: str = "key",
-    descending: bool = False, offset: int = 0, limit: int = 100,
+    descending: bool = False, offset: int = 0, limit: int = 100, state: State | None = None,
 ) -> ProductPage:  # fmt: skip
-    """Products of a branch (or all), found by text in key or title, sorted by a field."""
+    """Products of a branch (or all), found by text in key or title, in one state or any, sorted by
+    a field."""
     with session() as db:
         schema = Stores(db).schema(store_id)
-        where: list[Any] = [Product.store_id == store_id]
+        where: list[Any] = in_catalog(store_id)
+        if state:
+            where.append(Product.state == state)
         if category:
             inside = col(Product.category).startswith(category + SIGN, autoescape=True)
             where.append(or_(col(Product.category) == category, inside))
@@ -161,7 +167,8 @@ def _line(product: Product, supplier: str) -> ProductLine:
         title=product.title,
         category=product.category,
         supplier=supplier,
-        content=product.content,
+        state=cast_type(State, product.state),
+        content={f: v for f, v in product.content.items() if f != STATE},
         changed_at=product.changed_at,
     )
 
@@ -172,7 +179,7 @@ def product_detail(store_id: int, key: str) -> ProductDetail:
         query = (
             select(Product, Supplier.name)
             .join(Supplier, col(Product.supplier_id) == col(Supplier.id))
-            .where(Product.store_id == store_id, Product.key == key)
+            .where(*in_catalog(store_id), Product.key == key)
         )
         found = db.exec(query).first()
         if found is None:
@@ -193,7 +200,7 @@ def _variants(db: Session, product: Product, schema: StoreSchema) -> list[Varian
     query = (
         select(Product)
         .where(
-            Product.store_id == product.store_id,
+            *in_catalog(product.store_id),
             Product.variant_group == product.variant_group,
             Product.supplier_id == product.supplier_id,
         )
@@ -264,17 +271,21 @@ def _entry(
 
 
 def key_and_content(store_id: int, fields: Sequence[str]) -> pl.DataFrame:
-    """key, owner and the given fields of every product, all text."""
+    """key, owner, state and ``old:<field>`` of the given fields of every product, all text; also of
+    products that were taken out, whose state says so. Of a live one it is null."""
     frame = read_query(
         "select p.key, s.name as owner, p.content::text as content from products p "
         f"join suppliers s on s.id = p.supplier_id where p.store_id = {int(store_id)}",
         {"key": pl.String, "owner": pl.String, "content": pl.String},
     )
-    shape = pl.Struct(dict.fromkeys([*fields, "__none"], pl.String))
+    shape = pl.Struct(dict.fromkeys([*fields, STATE], pl.String))
+    named = [OLD + field for field in fields]
     decoded = frame.select(
-        "key", pl.col("owner").alias(OWNER), pl.col("content").str.json_decode(shape)
+        "key",
+        pl.col("owner").alias(OWNER),
+        pl.col("content").str.json_decode(shape).struct.rename_fields([*named, STATE]),
     )
-    return decoded.unnest("content").drop("__none")
+    return decoded.unnest("content")
 
 
 def load_catalog(store_id: int, data: bytes) -> int:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import secrets
+from typing import Any
 
 import polars as pl
 
 from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.again import AGAIN, with_again
 from nomotax.records.repositories import known_id
 from nomotax.records.tables import Run
 
@@ -21,10 +23,16 @@ def problems_name(run: Run) -> str:
     return f"{run.changes}-problems.parquet"
 
 
-def keep_changeset(run: Run, frame: pl.DataFrame, problems: pl.DataFrame) -> str:
-    """Keep what a preparation made; gives the name it is kept under, which is another one each
-    time: what another worker has made of the run stays as it is."""
+def keep_changeset(run: Run, frame: pl.DataFrame, problems: pl.DataFrame) -> dict[str, Any]:
+    """Keep what a preparation made; gives what the run knows of it: the name it is kept under,
+    which is another one each time, as what another worker has made of the run stays as it is; and
+    in how many lines it differs from what a person saw, when the catalog has changed since."""
+    used = run.used
+    if "since" in used:
+        seen = artifacts().scan(changeset_name(run)).collect()
+        frame = with_again(frame, seen)
+        used = used | {"again": frame[AGAIN].sum()}
     run.changes = f"changesets/{known_id(run)}-{secrets.token_hex(4)}"
     artifacts().write_frame(changeset_name(run), frame)
     artifacts().write_frame(problems_name(run), problems)
-    return run.changes
+    return {"changes": run.changes, "used": used}

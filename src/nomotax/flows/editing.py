@@ -10,11 +10,12 @@ from pydantic import BaseModel, Field
 from sqlmodel import Session
 
 from nomotax.core.changes.by_hand import as_written, changeset_of
+from nomotax.core.changes.states import LIVE, STATE, STATE_LABEL, State
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.core.errors import Conflict, UnfitValue
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import keep_changeset
-from nomotax.flows.headings import headings_of
+from nomotax.flows.headings import headings_of, label_of
 from nomotax.records.changes import Changes
 from nomotax.records.database import session
 from nomotax.records.person import person
@@ -23,10 +24,13 @@ from nomotax.records.tables import Product, Run, RunLog, now
 
 
 class ProductEdit(BaseModel):
-    """Values of a product's fields, null to empty one, and what the person ``saw`` in them."""
+    """Values of a product's fields, null to empty one, and its state, where they are to be others;
+    and what the person ``saw`` in them."""
 
-    values: dict[str, str | None] = Field(min_length=1, max_length=200)
+    values: dict[str, str | None] = Field(default={}, max_length=200)
     saw: dict[str, str | None] = {}
+    state: State | None = None
+    saw_state: State | None = None
 
 
 def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run:
@@ -44,20 +48,28 @@ def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run:
         product = Catalog(db).product(store_id, key)
         _refuse_unseen(product, edit, schema)
         written = as_written(schema, key, edit.values, categories)
+        if edit.state is not None:
+            written[STATE] = None if edit.state == LIVE else edit.state
         after = {f: v for f, v in written.items() if v != product.content.get(f)}
         _refuse_twice(db, product, after, schema)
         if not after:
-            raise Conflict("This is what the product holds already.", where=", ".join(written))
+            where = ", ".join(label_of(schema, name) for name in written)
+            raise Conflict("This is what the product holds already.", where=where)
         store.revision += 1
         db.add(store)
         return _write(db, product, after, schema)
 
 
 def _refuse_unseen(product: Product, edit: ProductEdit, schema: StoreSchema) -> None:
-    for name, saw in edit.saw.items():
-        there = product.content.get(name)
-        if name in edit.values and there != saw:
-            label = schema[name].label if name in schema else name
+    seen = {
+        label_of(schema, name): (saw, product.content.get(name))
+        for name, saw in edit.saw.items()
+        if name in edit.values
+    }
+    if edit.saw_state is not None:
+        seen[STATE_LABEL] = (edit.saw_state, product.state)
+    for label, (saw, there) in seen.items():
+        if there != saw:
             raise Conflict(
                 f"{label} is {there or 'empty'} by now.",
                 where=product.key,
@@ -70,7 +82,7 @@ def _refuse_twice(
 ) -> None:
     """A value that all products must differ in is no other's."""
     for name, value in after.items():
-        if schema[name].unique and value is not None:
+        if name in schema and schema[name].unique and value is not None:
             other = Catalog(db).key_with(product.store_id, name, value)
             if other is not None:
                 said = f"{schema[name].label}: '{value}' is that of {other} already."
@@ -100,6 +112,6 @@ def _write(
     changes.write(headings_of(schema))
     frame = changeset_of(product.key, product.title, before, after)
     keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
-    said = ", ".join(schema[f].label for f in after)
+    said = ", ".join(label_of(schema, name) for name in after)
     db.add_all([run, RunLog(run_id=known_id(run), text=f"written by hand: {said}")])
     return run

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 import polars as pl
 from sqlalchemy import bindparam, text
 
+from nomotax.core.changes.states import TAKEN_OUT
 from nomotax.core.crosswalk.evidence import Evidence, KeyFacts
 from nomotax.core.crosswalk.plain import prefix_of
 from nomotax.core.numbers import DecimalMark
@@ -21,7 +22,7 @@ _TRIED = 120
 _NO_CODES = ("html", "link", "picture link", "picture file", "list (JSON)", "yes/no", "empty")
 _KNOWN = text(
     "select p.key, s.name from products p left join suppliers s on s.id = p.supplier_id "
-    "where p.store_id = :store and p.key in :keys"
+    f"where p.store_id = :store and p.state <> '{TAKEN_OUT}' and p.key in :keys"
 ).bindparams(bindparam("keys", expanding=True))
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from functools import lru_cache
 
@@ -10,7 +11,9 @@ import polars as pl
 from pydantic import BaseModel
 
 from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.again import AGAIN
 from nomotax.core.changes.diff import NEW, OLD
+from nomotax.core.changes.states import LIVE, STATE, STATES, State, said
 from nomotax.core.changes.taking_back import STAYS
 from nomotax.core.errors import NotFound
 from nomotax.core.kinds import FieldKind
@@ -19,6 +22,7 @@ from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.core.writing.tables import write_table
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.changesets import changeset_name, problems_name
+from nomotax.flows.headings import label_of
 from nomotax.records.database import session
 from nomotax.records.repositories import Runs, Stores
 from nomotax.records.tables import Run
@@ -114,9 +118,9 @@ def review_summary(run_id: int) -> ReviewSummary:
     return ReviewSummary(
         arrived=scan.filter(pl.col("row").is_not_null()).select(pl.len()).collect().item(),
         fields=[
-            FieldCount(field=f, label=schema[f].label, count=c)
+            FieldCount(field=f, label=label_of(schema, f), count=c)
             for f, c in fields.iter_rows()
-            if f in schema
+            if f in schema or f == STATE
         ],
         reasons=_reasons(run_id),
         moves=_moves(scan, price.name) if price else [],
@@ -152,12 +156,13 @@ def _moves(scan: pl.LazyFrame, price: str) -> list[MovePoint]:
 
 def review_page(
     run_id: int, status: str = "", field: str = "", search: str = "",
-    offset: int = 0, limit: int = 200,
+    offset: int = 0, limit: int = 200, again: bool = False,
 ) -> ReviewPage:  # fmt: skip
-    """Rows of one status (or all), of those that change ``field``, or that hold ``search``."""
+    """Rows of one status (or all), of those that change ``field``, that hold ``search``, or are
+    other than they were seen before the catalog changed (``again``)."""
     schema, changeset = _schema(run_id), changeset_name(_run(run_id))
     scan = artifacts().scan(changeset)
-    places = _places(artifacts().root, changeset, status, field, search)
+    places = _places(artifacts().root, changeset, status, field, search, again)
     wanted = places.slice(offset, limit)
     if wanted.len() == 0:
         return ReviewPage(total=places.len(), rows=[])
@@ -169,9 +174,13 @@ def review_page(
 
 
 @lru_cache(maxsize=16)
-def _places(root: str, changeset: str, status: str, field: str, search: str) -> pl.Series:
+def _places(
+    root: str, changeset: str, status: str, field: str, search: str, again: bool
+) -> pl.Series:
     """Positions of the rows that a filter chooses, in order."""
     scan = artifacts().scan(changeset).with_row_index("place")
+    if again and AGAIN in scan.collect_schema():
+        scan = scan.filter(AGAIN)
     if status:
         scan = scan.filter(pl.col("status") == status)
     if field:
@@ -197,6 +206,10 @@ def _row(row: dict[str, object], schema: StoreSchema) -> ReviewRow:
     )
 
 
+def _text(value: object) -> str | None:
+    return None if value is None else str(value)
+
+
 _FIRST = (Role.PRICE, Role.COST, Role.LIST_PRICE, Role.STOCK, Role.TITLE)
 
 
@@ -207,14 +220,16 @@ def _weight(field: str, schema: StoreSchema) -> int:
 
 
 def _change(field: str, row: dict[str, object], schema: StoreSchema) -> Change:
-    before, after = row[OLD + field], row[NEW + field]
+    before, after = (_text(row[side + field]) for side in (OLD, NEW))
+    if field == STATE:
+        before, after = said(before), said(after)
     percent = None
     if field in schema and schema[field].numeric and before is not None and after is not None:
-        percent = _percent(str(before), str(after))
+        percent = _percent(before, after)
     return Change.model_validate(
         {
             "field": field,
-            "label": schema[field].label if field in schema else field,
+            "label": label_of(schema, field),
             "before": before,
             "after": after,
             "percent": percent,
@@ -243,21 +258,23 @@ def result_file(run_id: int, kind: str) -> bytes:
 
 
 def outbound_file(
-    store_id: int, kind: str, run_id: int | None = None, pictures: str = PREFIX
-) -> bytes:
+    store_id: int, kind: str, run_id: int | None = None, pictures: str = PREFIX,
+    states: Sequence[State] = STATES,
+) -> bytes:  # fmt: skip
     """The catalog, or what a run changed (as it stands in the catalog now), in the store
-    schema's column order. ``pictures`` is the web address under which kept pictures are found."""
+    schema's column order: products in these ``states``. ``pictures`` is the web address under
+    which kept pictures are found."""
     with session() as db:
         schema = Stores(db).schema(store_id)
     names = schema.names
-    catalog = key_and_content(store_id, names)
+    catalog = key_and_content(store_id, names).filter(pl.col(STATE).fill_null(LIVE).is_in(states))
     if run_id is not None:
         changed = _scan(run_id).filter(pl.col("status").is_in(["new", "changed"]))
         catalog = catalog.join(changed.select("key").collect(), on="key", how="semi")
     shown = [f.name for f in schema.fields if f.kind in (FieldKind.LINK, FieldKind.LINKS)]
     catalog = catalog.with_columns(
-        pl.col(name).str.replace_all(PREFIX, pictures, literal=True) for name in shown
+        pl.col(OLD + name).str.replace_all(PREFIX, pictures, literal=True) for name in shown
     )
     out = io.BytesIO()
-    write_table(catalog.sort("key").select(names), out, kind)
+    write_table(catalog.sort("key").select(pl.col(OLD + f).alias(f) for f in names), out, kind)
     return out.getvalue()

@@ -17,6 +17,7 @@ from nomotax.core.table import ROW
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.changesets import changeset_name, keep_changeset
 from nomotax.flows.decisions import kept_of
+from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move
 from nomotax.flows.undoing import prepare_undo
 from nomotax.flows.workbench import context_of, freeze_version, open_workbench
@@ -106,10 +107,7 @@ def prepare(run_id: int) -> None:
             return
         run = move(db, run_id, "preparing", "preparing", stop_requested=False)
     with ending(run_id, "preparing") as tell:
-        if run.kind == "undo":
-            prepare_undo(run_id, tell)
-        else:
-            _prepare(run_id, tell)
+        {"undo": prepare_undo, "restore": prepare_restore}.get(run.kind, _prepare)(run_id, tell)
 
 
 @dataclass(frozen=True)
@@ -183,7 +181,7 @@ def _brought(run: Run) -> pl.Series:
 
 def _keep(work: _Work, changeset: Changeset, rows: int, whole: int) -> None:
     # The files come first: a run is "prepared" only once its changeset can be read.
-    name = keep_changeset(work.run, changeset.frame, changeset.problems)
+    kept = keep_changeset(work.run, changeset.frame, changeset.problems)
     counts = changeset.counts()
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n)
     trial = f" of {whole}, as a trial" if work.rows.partial else ""
@@ -191,5 +189,5 @@ def _keep(work: _Work, changeset: Changeset, rows: int, whole: int) -> None:
         move(
             db, known_id(work.run), "prepared", f"prepared {rows} rows{trial}: {said}",
             progress=100, counts=counts, rules_revision=work.rules_revision,
-            changes=name,
+            **kept,
         )  # fmt: skip

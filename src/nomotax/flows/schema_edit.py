@@ -6,6 +6,7 @@ import polars as pl
 from pydantic import BaseModel
 from sqlmodel import Session
 
+from nomotax.core.changes.states import TAKEN_OUT
 from nomotax.core.errors import NotFound
 from nomotax.core.schema.breaking import breaking
 from nomotax.core.schema.editing import FieldEdit, edited, with_words
@@ -96,7 +97,8 @@ def _keep(db: Session, store_id: int, edit: FieldEdit) -> StoreSchema:
 def _held(store_id: int, name: str) -> pl.DataFrame:
     """key and value of every product; field names are checked by the schema's own pattern."""
     return read_query(
-        f"select key, content->>'{name}' as value from products where store_id = {int(store_id)}",
+        f"select key, content->>'{name}' as value from products "
+        f"where store_id = {int(store_id)} and state <> '{TAKEN_OUT}'",
         {"key": pl.String, "value": pl.String},
     )
 

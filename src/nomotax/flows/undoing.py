@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import hashlib
+from typing import Any
 
 import polars as pl
 from sqlmodel import Session
 
-from nomotax.core.changes.states import STATE, STATE_LABEL
 from nomotax.core.changes.taking_back import counts_of, taken_back
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.core.errors import Conflict
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import keep_changeset
-from nomotax.flows.headings import headings_of
+from nomotax.flows.headings import headings_of, label_of
 from nomotax.flows.run_states import Progress, move
 from nomotax.records.changes import stale
 from nomotax.records.database import session
@@ -55,14 +55,20 @@ def choose(run_id: int, instead: Instead) -> Run:
         if run.kind != "undo":
             raise Conflict("Only a run that takes another back has anything to choose.")
         run = move(db, run_id, "queued", progress=0, stage="waiting for a worker",
-                   used=run.used | {"instead": instead.model_dump()})  # fmt: skip
+                   used=_plain(run) | {"instead": instead.model_dump()})  # fmt: skip
         enqueue(db, "prepare", run_id=run_id)
         return run
 
 
+def _plain(run: Run) -> dict[str, Any]:
+    """What it used, without what an earlier preparation found."""
+    return {k: v for k, v in run.used.items() if k not in ("since", "again")}
+
+
 def _anew(db: Session, run: Run) -> Run:
     if run.status == "prepared":
-        run = move(db, known_id(run), "queued", progress=0, stage="waiting for a worker")
+        stage = "waiting for a worker"
+        run = move(db, known_id(run), "queued", progress=0, stage=stage, used=_plain(run))
         enqueue(db, "prepare", run_id=known_id(run))
     return run
 
@@ -86,13 +92,13 @@ def prepare_undo(run_id: int, tell: Progress) -> None:
         run = Runs(db).get(run_id)
         taking = _taking_back(db, run)
         frame = _changeset(taking, taking.fields(_instead(run)), Stores(db).schema(run.store_id))
-    name = keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
+    kept = keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
     counts = counts_of(frame)
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n) or "nothing to take back"
-    used = run.used | {"seen": _seal(frame)}
+    kept["used"] |= {"seen": _seal(frame)}
     with session() as db:
         move(db, run_id, "prepared", f"prepared: {said}", progress=100, counts=counts,
-             changes=name, used=used)  # fmt: skip
+             **kept)  # fmt: skip
 
 
 def apply_undo(db: Session, run: Run, schema: StoreSchema) -> None:
@@ -128,7 +134,7 @@ def _instead(run: Run) -> Instead:
 
 
 def _changeset(taking: TakingBack, fields: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:
-    labels = {field.name: field.label for field in schema.fields} | {STATE: STATE_LABEL}
+    labels = {name: label_of(schema, name) for name in fields["field"].unique()}
     return taken_back(fields, taking.products(), labels)
 
 

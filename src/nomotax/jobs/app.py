@@ -14,7 +14,7 @@ from procrastinate.exceptions import ConnectorException
 from procrastinate.jobs import Status
 
 from nomotax.core.errors import DatabaseUnavailable
-from nomotax.flows import applying, likely, receive, runs
+from nomotax.flows import applying, likely, receive, runs, snapshots
 from nomotax.flows.run_states import give_back
 from nomotax.log import quiet_log
 from nomotax.records.database import database_url
@@ -31,6 +31,7 @@ _TASKS: dict[str, Callable[..., object]] = {
     "prepare": runs.prepare,
     "apply": applying.apply,
     "read": receive.read_queued,
+    "snapshot": snapshots.take_queued,
     "look_at_paths": likely.look_at_paths,
 }
 #: A database that went away in the middle of a job: it is begun anew.
@@ -101,6 +102,7 @@ async def take_up(worker: App, silent: float) -> int:
             await worker.job_manager.retry_job(job)
         else:
             await worker.job_manager.finish_job(job, Status.FAILED, delete_job=False)
+    await asyncio.to_thread(snapshots.give_up)
     given = await asyncio.to_thread(give_back)
     if given:
         log.warning("runs given back", count=given)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any, TypeVar
 
-from sqlalchemy import Text, any_, func, text
+from sqlalchemy import ColumnElement, Text, any_, func, text
 from sqlalchemy.dialects.postgresql import array
 from sqlalchemy.orm import InstrumentedAttribute, defer
 from sqlmodel import Session, SQLModel, col, select
 
+from nomotax.core.changes.states import TAKEN_OUT
 from nomotax.core.crosswalk.compare import lookup_changes
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.crosswalk.saved import KINDS, SavedLookup, kind_of
@@ -29,6 +30,7 @@ from nomotax.records.tables import (
     Product,
     Run,
     RunLog,
+    Snapshot,
     Store,
     Supplier,
     now,
@@ -363,9 +365,27 @@ class Runs(_Repository):
         return dict(self.session.exec(query).all())
 
 
+def in_catalog(store_id: int) -> list[ColumnElement[bool]]:
+    """What products of the store's catalog meet: those that were taken out do not."""
+    return [col(Product.store_id) == store_id, col(Product.state) != TAKEN_OUT]
+
+
+class Snapshots(_Repository):
+    def get(self, snapshot_id: int) -> Snapshot:
+        return self._get(Snapshot, snapshot_id, "snapshot")
+
+    def add(self, snapshot: Snapshot) -> Snapshot:
+        return self._add(snapshot)
+
+    def of_store(self, store_id: int) -> list[Snapshot]:
+        """The newest first."""
+        query = select(Snapshot).where(Snapshot.store_id == store_id)
+        return list(self.session.exec(query.order_by(col(Snapshot.id).desc())))
+
+
 class Catalog(_Repository):
     def product(self, store_id: int, key: str) -> Product:
-        query = select(Product).where(Product.store_id == store_id, Product.key == key)
+        query = select(Product).where(*in_catalog(store_id), Product.key == key)
         found = self.session.exec(query).first()
         if found is None:
             raise NotFound(f"There is no product {key!r}.")
@@ -374,7 +394,7 @@ class Catalog(_Repository):
     def keys_among(self, store_id: int, keys: list[str]) -> list[str]:
         """Those of the keys that a product of the store has."""
         query = select(Product.key).where(
-            Product.store_id == store_id, col(Product.key) == any_(array(keys, type_=Text))
+            *in_catalog(store_id), col(Product.key) == any_(array(keys, type_=Text))
         )
         return list(self.session.exec(query)) if keys else []
 
@@ -383,7 +403,7 @@ class Catalog(_Repository):
     ) -> list[tuple[str, str | None]]:
         """Key and value of one field, of a supplier's products among the keys."""
         query = select(Product.key, col(Product.content)[field].astext).where(
-            Product.store_id == store_id,
+            *in_catalog(store_id),
             Product.supplier_id == supplier_id,
             col(Product.key) == any_(array(keys, type_=Text)),
         )
@@ -392,7 +412,7 @@ class Catalog(_Repository):
     def key_with(self, store_id: int, field: str, value: str) -> str | None:
         """A product that has this value in a field."""
         query = select(Product.key).where(
-            Product.store_id == store_id, col(Product.content)[field].astext == value
+            *in_catalog(store_id), col(Product.content)[field].astext == value
         )
         return self.session.exec(query.limit(1)).first()
 

@@ -184,7 +184,8 @@ class TakingBack:
         }  # fmt: skip
 
     def fields(self, instead: Instead) -> pl.DataFrame:
-        """Every field it touches of products that stay in the catalog: key, title, field, shown (the value now), was (the one that
+        """Every field it touches of products that stay in the catalog: key, title, field, shown
+        (the value now), was (the one that
         takes its place, if nothing keeps it), later_run (null for none) and kept (by hand), which
         keep it unless it is chosen."""
         found = []

@@ -1306,6 +1306,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/instead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Of a run that takes another back: the fields that go back although a later run wrote them or
+         * @description they are kept by hand. It is prepared again.
+         */
+        put: operations["runs_put_instead_runs__int_run_id__instead_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/stop": {
         parameters: {
             query?: never;
@@ -1335,6 +1355,95 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/snapshots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The snapshots of a store, the newest first. */
+        get: operations["snapshots_list_snapshots_stores__int_store_id__snapshots_get"];
+        put?: never;
+        /** Keep the whole catalog as it is, in the background. */
+        post: operations["snapshots_take_snapshot_stores__int_store_id__snapshots_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/snapshots/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add a file that was taken as a snapshot before, here or elsewhere. */
+        post: operations["snapshots_bring_snapshot_stores__int_store_id__snapshots_file_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/snapshots/{snapshot_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The file (docs/snapshot.md). */
+        get: operations["snapshots_get_snapshot_snapshots__int_snapshot_id__file_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/snapshots/{snapshot_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Prepare a run that makes the catalog what the snapshot has; nothing is changed before that
+         * @description one is applied.
+         */
+        post: operations["snapshots_restore_snapshot_snapshots__int_snapshot_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/snapshots/{snapshot_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a snapshot and its file. */
+        delete: operations["snapshots_remove_snapshot_snapshots__int_snapshot_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1950,6 +2059,11 @@ export interface components {
             category: string;
             /** Supplier */
             supplier: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "live" | "hidden" | "archived";
             /** Content */
             content: {
                 [key: string]: string;
@@ -2023,11 +2137,15 @@ export interface components {
         };
         /**
          * ProductEdit
-         * @description Values of a product's fields, null to empty one, and what the person ``saw`` in them.
+         * @description Values of a product's fields, null to empty one, and its state, where they are to be others;
+         *     and what the person ``saw`` in them.
          */
         ProductEdit: {
-            /** Values */
-            values: {
+            /**
+             * Values
+             * @default {}
+             */
+            values?: {
                 [key: string]: string | null;
             };
             /**
@@ -2037,6 +2155,16 @@ export interface components {
             saw?: {
                 [key: string]: string | null;
             };
+            /**
+             * State
+             * @default null
+             */
+            state?: ("live" | "hidden" | "archived") | null;
+            /**
+             * Saw State
+             * @default null
+             */
+            saw_state?: ("live" | "hidden" | "archived") | null;
         };
         /**
          * KeptField
@@ -5419,7 +5547,9 @@ export interface components {
         /**
          * RunView
          * @description A run; one of kind *undo* takes back the run that it ``undoes``, one of kind *edit* is what a
-         *     person wrote, of no feed, delivery and crosswalk.
+         *     person wrote, one of kind *restore* brings a snapshot back; these are of no feed, delivery and
+         *     crosswalk. ``since`` tells what had changed when it was to be applied, and ``again`` in how many
+         *     lines it is other by now than it was seen.
          */
         RunView: {
             /** Id */
@@ -5442,7 +5572,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delivery" | "undo" | "edit";
+            kind: "delivery" | "undo" | "edit" | "restore";
             /** Undoes */
             undoes: number | null;
             /** Author */
@@ -5463,6 +5593,10 @@ export interface components {
             };
             /** Error */
             error: string;
+            /** Since */
+            since: string;
+            /** Again */
+            again: number;
             /**
              * Created At
              * Format: date-time
@@ -5571,6 +5705,68 @@ export interface components {
             reason: string | null;
             /** Changes */
             changes: components["schemas"]["Change"][];
+        };
+        /**
+         * Instead
+         * @description Fields that go back although a later run wrote them, or they are kept by hand: those named
+         *     by product and field, or, with ``all``, all but those.
+         */
+        Instead: {
+            /**
+             * All
+             * @default false
+             */
+            all?: boolean;
+            /**
+             * Fields
+             * @default []
+             */
+            fields?: [
+                string,
+                string
+            ][];
+        };
+        /** SnapshotList */
+        SnapshotList: {
+            /** Snapshots */
+            snapshots: components["schemas"]["SnapshotView"][];
+        };
+        /**
+         * SnapshotView
+         * @description A snapshot; ``run_id`` is the run before which it was taken, ``products`` how many it has
+         *     once it is ready.
+         */
+        SnapshotView: {
+            /** Id */
+            id: number;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "queued" | "ready" | "failed";
+            /** Because */
+            because: string;
+            /** Run Id */
+            run_id: number | null;
+            /** Author */
+            author: string;
+            /**
+             * Taken At
+             * Format: date-time
+             */
+            taken_at: string;
+            /** Products */
+            products: number;
+            /** Error */
+            error: string;
+        };
+        /** SnapshotForm */
+        SnapshotForm: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
         };
         /**
          * RemovalTouch
@@ -6579,6 +6775,7 @@ export interface operations {
                 descending?: boolean;
                 offset?: number;
                 limit?: number;
+                state?: ("live" | "hidden" | "archived") | null;
             };
             header?: never;
             path: {
@@ -6735,6 +6932,8 @@ export interface operations {
             query?: {
                 format?: "csv" | "xlsx" | "jsonl" | "parquet";
                 run_id?: number | null;
+                /** @description States left out, with commas between. */
+                without?: string;
             };
             header?: never;
             path: {
@@ -9905,6 +10104,7 @@ export interface operations {
                 search?: string;
                 offset?: number;
                 limit?: number;
+                again?: boolean;
             };
             header?: never;
             path: {
@@ -9954,7 +10154,9 @@ export interface operations {
     };
     runs_apply_runs__int_run_id__apply_post: {
         parameters: {
-            query?: never;
+            query?: {
+                snapshot_first?: boolean;
+            };
             header?: never;
             path: {
                 run_id: number;
@@ -10014,6 +10216,59 @@ export interface operations {
         responses: {
             /** @description Created */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_put_instead_runs__int_run_id__instead_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Instead"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -10112,6 +10367,295 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snapshots_list_snapshots_stores__int_store_id__snapshots_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snapshots_take_snapshot_stores__int_store_id__snapshots_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snapshots_bring_snapshot_stores__int_store_id__snapshots_file_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["SnapshotForm"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snapshots_get_snapshot_snapshots__int_snapshot_id__file_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                snapshot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snapshots_restore_snapshot_snapshots__int_snapshot_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                snapshot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snapshots_remove_snapshot_snapshots__int_snapshot_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                snapshot_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
             /** @description Not Found */
             404: {
                 headers: {

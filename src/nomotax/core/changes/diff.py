@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 
 import polars as pl
 
+from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import FilledField, Plan, as_text
 from nomotax.core.crosswalk.problems import FATE, fates, problems_of, without_missing
 from nomotax.core.schema.model import Role
@@ -45,7 +46,9 @@ def compare(
     kept: Mapping[str, Sequence[str]] | None = None,
     brought: pl.Series | None = None,
 ) -> Changeset:
-    """Fill a delivery and compare it with the catalog: key, ``__owner`` and every field as text.
+    """Fill a delivery and compare it with the catalog: key, ``__owner``, the state and
+    ``old:<field>`` of every field as text. A product that was taken out comes back with the row
+    that names it.
 
     Only products of ``owner`` may change; a row that would change another's is rejected.
     ``kept`` has the keys of products by the field that is kept by hand: it stays as it is.
@@ -53,13 +56,14 @@ def compare(
     row names now.
     """
     filled = plan.fill(arriving)
-    stored = catalog.rename({f: OLD + f for f in plan.fields if f in catalog.columns})
-    keep = ["key", OWNER, *(OLD + f for f in plan.fields)]
+    keep = ["key", OWNER, STATE, *(OLD + f for f in plan.fields)]
     rows = _as_texts(filled, plan)
-    joined = rows.join(stored.select(keep), on="key", how="left", maintain_order="left")
+    out = pl.col(STATE).eq_missing(TAKEN_OUT)
+    present = catalog.filter(~out)
+    joined = rows.join(catalog.select(keep), on="key", how="left", maintain_order="left")
     joined = joined.with_columns(
         _effective(one, (kept or {}).get(one.field.name, ())) for one in plan.filled
-    ).with_columns(fields=_changed_fields(plan))
+    ).with_columns(fields=_changed_fields(plan, out))
     known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
     found = [
         without_missing(problems_of(filled, plan, arriving), known, plan),
@@ -67,7 +71,7 @@ def compare(
     ]
     if plan.only_completes:
         found.append(_not_there(joined, plan))
-    found += [_not_unique(joined, stored, one) for one in plan.filled if _must_differ(one, plan)]
+    found += [_not_unique(joined, present, one) for one in plan.filled if _must_differ(one, plan)]
     problems = pl.concat(found)
     compared = fates(joined, problems.sort("row", maintain_order=True))
     compared = compared.with_columns(
@@ -86,15 +90,16 @@ def compare(
         .otherwise(pl.lit([], dtype=pl.List(pl.String)))
     )
     title = _title(plan)
-    out = compared.select(
+    lines = compared.select(
         pl.col(ROW).alias("row"), "key", title, "status", "reason", "fields",
-        *(c for f in plan.fields for c in (NEW + f, OLD + f)),
+        *(c for f in plan.fields for c in (NEW + f, OLD + f)), *_state_sides(compared),
     )  # fmt: skip
     if plan.only_completes or brought is None:
         # What such a feed does not name may well come from another one.
-        return Changeset(out, problems)
-    there = stored.join(brought.to_frame("key"), on="key", how="semi")
-    return Changeset(pl.concat([out, _gone(there, rows, plan, out)]), problems)
+        return Changeset(lines, problems)
+    there = present.join(brought.to_frame("key"), on="key", how="semi")
+    gone = _gone(there, rows, plan, lines)
+    return Changeset(pl.concat([lines, gone], how="diagonal"), problems)
 
 
 def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
@@ -129,7 +134,8 @@ def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
 def _not_there(joined: pl.DataFrame, plan: Plan) -> pl.DataFrame:
     """Rows for products that the catalog has not, of a feed that brings none, as problems."""
     label = plan.schema[plan.schema.key].label
-    return joined.filter(pl.col(OWNER).is_null() & pl.col("key").is_not_null()).select(
+    there = pl.col(OWNER).is_not_null() & pl.col(STATE).ne_missing(TAKEN_OUT)
+    return joined.filter(~there & pl.col("key").is_not_null()).select(
         pl.col(ROW).cast(pl.UInt32).alias("row"),
         pl.lit(plan.schema.key).alias("field"),
         pl.lit("not_in_catalog").alias("kind"),
@@ -191,11 +197,21 @@ def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
     return value.alias(NEW + one.field.name)
 
 
-def _changed_fields(plan: Plan) -> pl.Expr:
+def _changed_fields(plan: Plan, out: pl.Expr) -> pl.Expr:
+    """Names of the fields that differ; the state's, too, of a product that was taken out."""
     changed = [
         pl.when(pl.col(NEW + f).ne_missing(pl.col(OLD + f))).then(pl.lit(f)) for f in plan.fields
     ]
-    return pl.concat_list(changed).list.drop_nulls()
+    return pl.concat_list(*changed, pl.when(out).then(pl.lit(STATE))).list.drop_nulls()
+
+
+def _state_sides(compared: pl.DataFrame) -> list[pl.Expr]:
+    """The states before and after, where a product comes back with its row."""
+    back = pl.col("fields").list.contains(STATE)
+    if not compared.select(back.any()).item():
+        return []
+    before = pl.when(back).then(pl.lit(TAKEN_OUT)).alias(OLD + STATE)
+    return [pl.lit(None, pl.String).alias(NEW + STATE), before]
 
 
 def _title(plan: Plan) -> pl.Expr:

@@ -7,31 +7,34 @@ from collections.abc import Mapping
 import polars as pl
 
 from nomotax.core.changes.diff import NEW, OLD
+from nomotax.core.changes.states import LIVE, STATE
 
 #: A column that products are listed by, and the field that fills it ("" for none).
 Heading = Mapping[str, str]
 
 
-def new_products(frame: pl.DataFrame, heading: Heading) -> pl.DataFrame:
-    """key, headings and content of the new products of a changeset: of each the fields that have a
-    value, as a JSON object."""
-    new = frame.filter(pl.col("status") == "new")
-    fields = _fields(frame)
+def new_products(new: pl.DataFrame, heading: Heading) -> pl.DataFrame:
+    """key, headings, state and content of the products that a changeset makes: of each the fields
+    that have a value, as a JSON object."""
+    fields = _fields(new)
 
     def headed(name: str) -> pl.Expr:
         return pl.col(NEW + name).fill_null("") if name in fields else pl.lit("")
 
     content = [_member(f, pl.col(NEW + f)) for f in fields]
+    state = pl.col(NEW + STATE).fill_null(LIVE) if STATE in fields else pl.lit(LIVE)
     return new.select(
-        "key", *(headed(f).alias(n) for n, f in heading.items()), _object(content).alias("content")
+        "key",
+        *(headed(f).alias(n) for n, f in heading.items()),
+        state.alias("state"),
+        _object(content).alias("content"),
     )
 
 
-def product_deltas(frame: pl.DataFrame) -> pl.DataFrame:
-    """key, before and after of the changed products, as JSON objects of the fields that differ:
-    those without a value before are left out, those without one after are null."""
-    changed = frame.filter(pl.col("status") == "changed")
-    differing = {f: pl.col("fields").list.contains(f) for f in _fields(frame)}
+def product_deltas(changed: pl.DataFrame) -> pl.DataFrame:
+    """key, before and after of the products that a changeset changes, as JSON objects of the fields
+    that differ: those without a value before are left out, those without one after are null."""
+    differing = {f: pl.col("fields").list.contains(f) for f in _fields(changed)}
 
     def side(prefix: str, blank: pl.Expr | None) -> pl.Expr:
         return _object(

@@ -12,6 +12,7 @@ LIVE, HIDDEN, ARCHIVED = "live", "hidden", "archived"
 #: Not in the catalog any more; its history is, and what comes back for its key finds it.
 TAKEN_OUT = "out"
 State = Literal["live", "hidden", "archived"]
+STATES: tuple[State, ...] = ("live", "hidden", "archived")
 
 
 def said(value: str | None) -> str:
