@@ -28,7 +28,7 @@ def test_a_value_written_by_hand_is_a_run_with_its_history(client, written):
     shown = written({"stock": "12", "price": "9.5"})
     assert shown["product"]["content"]["price"] == "9.50"
     (entry,) = shown["history"]
-    assert entry["by_hand"] and entry["undone_by"] is None
+    assert entry["run_kind"] == "edit" and entry["undone_by"] is None
     assert {(c["field"], c["after"]) for c in entry["changes"]} == {
         ("stock", "12"), ("price", "9.50")}  # fmt: skip
     run = get(client, f"/runs/{entry['run_id']}")
@@ -81,7 +81,13 @@ def test_a_run_prepared_before_is_stale_where_a_person_wrote(client, written, wo
     send(client, "post", f"/runs/{run}/apply", status=202)
     work()
     shown = get(client, f"/runs/{run}")
-    assert shown["status"] == "prepared" and f"{key} (price)" in shown["error"]
+    assert shown["status"] == "prepared" and f"{key} (price)" in shown["since"]
+    (line,) = get(client, f"/runs/{run}/rows", again=True)["rows"]
+    assert shown["again"] == 1 and line["key"] == key
+    assert [c["before"] for c in line["changes"] if c["field"] == "price"] == ["77.00"]
+    send(client, "post", f"/runs/{run}/apply", status=202)
+    work()
+    assert get(client, f"/runs/{run}")["status"] == "applied"
 
 
 @pytest.mark.parametrize(

@@ -297,10 +297,11 @@ def test_an_undo_is_stale_where_the_catalog_has_changed_since_it_was_looked_at(m
     send(mapped, "post", f"/runs/{undo}/apply", status=202)
     work()
     shown = get(mapped, f"/runs/{undo}")
-    assert shown["status"] == "prepared" and "another by now" in shown["error"]
+    assert shown["status"] == "prepared" and "another by now" in shown["since"]
+    assert shown["again"] > 0
     assert catalog(mapped) == held
     again = send(mapped, "post", f"/runs/{first}/undo", status=201)
-    assert again["id"] == undo and again["status"] == "queued" and not again["error"]
+    assert again["id"] == undo and again["status"] == "queued" and not again["since"]
     work()
     assert get(mapped, f"/runs/{undo}")["counts"]["stays"] > 0
     send(mapped, "post", f"/runs/{undo}/apply", status=202)

@@ -403,7 +403,7 @@ def test_a_value_kept_by_hand_stays_when_the_run_that_wrote_it_is_undone(two_sup
 
 
 def test_the_earlier_value_goes_back_over_a_later_one_where_that_is_chosen(two_suppliers):
-    shop, made, changed = two_suppliers
+    shop, _, changed = two_suppliers
     later = shop.apply({}, {"a": {"price": "2"}}, {"a": {"price": "3"}})
     undo = shop.take_back(changed, chosen=True)
     assert shop.catalog()["a"]["price"] == "1" and shop.writer("a", "price") == undo

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
@@ -26,7 +25,7 @@ from nomotax.flows.review import ReviewPage, ReviewSummary
 from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Runs, Stores, known_id
-from nomotax.records.tables import Run
+from nomotax.records.tables import Run, RunKind
 from nomotax.records.taking_back import Instead
 
 api = APIBlueprint(
@@ -42,8 +41,9 @@ class LogLine(BaseModel):
 class RunView(BaseModel):
     """A run; one of kind *undo* takes back the run that it ``undoes``, one of kind *edit* is what a
     person wrote, one of kind *restore* brings a snapshot back; these are of no feed, delivery and
-    crosswalk. ``since`` tells what had changed when it was to be applied, and ``again`` in how many
-    lines it is other by now than it was seen."""
+    crosswalk. ``instead`` are the fields of an undo that go back all the same. ``since`` tells what
+    had changed when it was to be applied, and ``again`` in how many lines it is other by now than
+    it was seen."""
 
     id: int
     store_id: int
@@ -53,7 +53,7 @@ class RunView(BaseModel):
     delivery_id: int | None
     file_name: str
     version: int | None
-    kind: Literal["delivery", "undo", "edit", "restore"]
+    kind: RunKind
     undoes: int | None
     author: str
     status: str
@@ -65,6 +65,7 @@ class RunView(BaseModel):
     error: str
     since: str
     again: int
+    instead: Instead
     created_at: datetime
     finished_at: datetime | None
     log: list[LogLine]
@@ -106,7 +107,7 @@ def _assemble(db: Session, run: Run) -> RunView:
     repo, feeds = Runs(db), Feeds(db)
     about: dict[str, object] = {"feed": "", "supplier": "", "version": None} | {
         name: run.used.get(name, empty)
-        for name, empty in (("file_name", ""), ("since", ""), ("again", 0))
+        for name, empty in (("file_name", ""), ("since", ""), ("again", 0), ("instead", {}))
     }
     if run.feed_id is not None:
         feed = repo.feed(run)

@@ -22,7 +22,7 @@ from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.records.bulk import read_query
 from nomotax.records.database import session
 from nomotax.records.repositories import Catalog, Feeds, Stores, in_catalog
-from nomotax.records.tables import Product, ProductChange, Run, Supplier
+from nomotax.records.tables import Product, ProductChange, Run, RunKind, Supplier
 
 
 class CategoryCount(BaseModel):
@@ -58,10 +58,10 @@ class FieldChange(BaseModel):
 
 class HistoryEntry(BaseModel):
     """What a run did to a product: ``kind`` is *new* or *changed*; ``undone_by`` is the run
-    that took it back; ``by_hand`` says that a person wrote it, the ``author``."""
+    that took it back; a run of ``run_kind`` *edit* was written by hand, by its ``author``."""
 
     run_id: int
-    by_hand: bool
+    run_kind: RunKind
     author: str
     at: datetime
     kind: str
@@ -261,7 +261,7 @@ def _entry(
     fields = sorted(after)
     return HistoryEntry(
         run_id=run.id or 0,
-        by_hand=run.kind == "edit",
+        run_kind=cast_type(RunKind, run.kind),
         author=run.author,
         at=run.finished_at or run.created_at,
         kind=kind,

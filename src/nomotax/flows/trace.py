@@ -76,8 +76,19 @@ def trace_in_run(run_id: int, key: str, field: str) -> TracedValue:
 def trace_in_catalog(store_id: int, key: str, field: str) -> TracedValue:
     """A field of a product as the run that wrote it filled it. Raises ``NotFound``."""
     with session() as db:
-        run = Catalog(db).writer(store_id, key, field)
-    return trace_in_run(run, key, field)
+        run_id = Catalog(db).writer(store_id, key, field)
+        kind = Runs(db).get(run_id).kind
+    if kind != "delivery":
+        raise NotFound(f"Run {run_id} put this value here; {_PUT[kind]}.")
+    return trace_in_run(run_id, key, field)
+
+
+#: How runs of no delivery come to a value.
+_PUT = {
+    "undo": "it took another run back",
+    "edit": "a person wrote it",
+    "restore": "it stood in a snapshot",
+}
 
 
 def _traced(

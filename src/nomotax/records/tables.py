@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal
 
 from sqlalchemy import BigInteger, Column, DateTime, Index, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import JSONB
@@ -253,12 +253,15 @@ class Lookup(SQLModel, table=True):
     changed_at: datetime = _moment()
 
 
+RunKind = Literal["delivery", "undo", "edit", "restore"]
+
+
 class Run(SQLModel, table=True):
     """One delivery on its way into the catalog: prepared, applied, perhaps undone. A trial has
     only the rows from ``first_row`` to ``last_row``, by their numbers.
 
     A run of ``kind`` *undo* takes back the run that it ``undoes``; one of kind *edit* is what a
-    person wrote, of no feed, delivery and crosswalk.
+    person wrote, one of kind *restore* brings a snapshot back: of no feed, delivery and crosswalk.
 
     ``used`` is what the delivery was when the run began, whatever it is read as later; ``changes``
     names the artifacts that its preparation made.

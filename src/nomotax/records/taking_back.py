@@ -147,16 +147,23 @@ _FIELDS = {"key": pl.String, "title": pl.String, "field": pl.String, "shown": pl
            "was": pl.String, "later_run": pl.Int64, "kept": pl.Boolean}  # fmt: skip
 
 
+class OfProduct(BaseModel):
+    """A field of a product, by its key."""
+
+    key: str
+    field: str
+
+
 class Instead(BaseModel):
     """Fields that go back although a later run wrote them, or they are kept by hand: those named
     by product and field, or, with ``all``, all but those."""
 
     all: bool = False
-    fields: list[tuple[str, str]] = []
+    fields: list[OfProduct] = []
 
     def chosen(self) -> pl.Expr:
         """Whether a row of ``key`` and ``field`` is one."""
-        pairs = [f"{key}\n{name}" for key, name in self.fields]
+        pairs = [f"{one.key}\n{one.field}" for one in self.fields]
         named = (pl.col("key") + "\n" + pl.col("field")).is_in(pairs)
         return ~named if self.all else named
 

@@ -279,6 +279,17 @@ export function useRuns(store: number) {
   });
 }
 
+/** The snapshots of a store, asked for again while one is being taken. */
+export function useSnapshots(store: number) {
+  return useQuery({
+    queryKey: ["snapshots", store],
+    queryFn: () =>
+      take(api.GET("/api/v1/stores/{store_id}/snapshots", { params: { path: { store_id: store } } })),
+    refetchInterval: (query) =>
+      query.state.data?.snapshots.some((s) => s.status === "queued") ? 700 : false,
+  });
+}
+
 /** Every function of the formula language. */
 export function useFunctions() {
   return useQuery({

@@ -2100,13 +2100,16 @@ export interface components {
         /**
          * HistoryEntry
          * @description What a run did to a product: ``kind`` is *new* or *changed*; ``undone_by`` is the run
-         *     that took it back; ``by_hand`` says that a person wrote it, the ``author``.
+         *     that took it back; a run of ``run_kind`` *edit* was written by hand, by its ``author``.
          */
         HistoryEntry: {
             /** Run Id */
             run_id: number;
-            /** By Hand */
-            by_hand: boolean;
+            /**
+             * Run Kind
+             * @enum {string}
+             */
+            run_kind: "delivery" | "undo" | "edit" | "restore";
             /** Author */
             author: string;
             /**
@@ -5548,8 +5551,9 @@ export interface components {
          * RunView
          * @description A run; one of kind *undo* takes back the run that it ``undoes``, one of kind *edit* is what a
          *     person wrote, one of kind *restore* brings a snapshot back; these are of no feed, delivery and
-         *     crosswalk. ``since`` tells what had changed when it was to be applied, and ``again`` in how many
-         *     lines it is other by now than it was seen.
+         *     crosswalk. ``instead`` are the fields of an undo that go back all the same. ``since`` tells what
+         *     had changed when it was to be applied, and ``again`` in how many lines it is other by now than
+         *     it was seen.
          */
         RunView: {
             /** Id */
@@ -5597,6 +5601,7 @@ export interface components {
             since: string;
             /** Again */
             again: number;
+            instead: components["schemas"]["Instead"];
             /**
              * Created At
              * Format: date-time
@@ -5607,6 +5612,23 @@ export interface components {
             /** Log */
             log: components["schemas"]["LogLine"][];
         };
+        /**
+         * Instead
+         * @description Fields that go back although a later run wrote them, or they are kept by hand: those named
+         *     by product and field, or, with ``all``, all but those.
+         */
+        Instead: {
+            /**
+             * All
+             * @default false
+             */
+            all?: boolean;
+            /**
+             * Fields
+             * @default []
+             */
+            fields?: components["schemas"]["OfProduct"][];
+        };
         /** LogLine */
         LogLine: {
             /**
@@ -5616,6 +5638,16 @@ export interface components {
             at: string;
             /** Text */
             text: string;
+        };
+        /**
+         * OfProduct
+         * @description A field of a product, by its key.
+         */
+        OfProduct: {
+            /** Key */
+            key: string;
+            /** Field */
+            field: string;
         };
         /** RunList */
         RunList: {
@@ -5705,26 +5737,6 @@ export interface components {
             reason: string | null;
             /** Changes */
             changes: components["schemas"]["Change"][];
-        };
-        /**
-         * Instead
-         * @description Fields that go back although a later run wrote them, or they are kept by hand: those named
-         *     by product and field, or, with ``all``, all but those.
-         */
-        Instead: {
-            /**
-             * All
-             * @default false
-             */
-            all?: boolean;
-            /**
-             * Fields
-             * @default []
-             */
-            fields?: [
-                string,
-                string
-            ][];
         };
         /** SnapshotList */
         SnapshotList: {

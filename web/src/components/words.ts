@@ -55,5 +55,15 @@ export function trialOf(run: { first_row: number | null; last_row: number | null
   return `trial of rows ${run.first_row ?? 1} to ${run.last_row ?? "the end"}`;
 }
 
+/** What a run is about. */
+export function titleOf(run: { kind: string; supplier: string; file_name: string; author: string }): string {
+  if (run.supplier) return `${run.supplier}: ${run.file_name}`;
+  if (run.kind === "restore") return `Restore the ${run.file_name}`;
+  return byHand(run);
+}
+
 /** Who wrote what no delivery brought. */
 export const byHand = (run: { author: string }) => (run.author ? `By hand, ${run.author}` : "By hand");
+
+/** How a product can stand in the store. */
+export const STATES = ["live", "hidden", "archived"] as const;

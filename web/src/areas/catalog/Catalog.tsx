@@ -1,12 +1,14 @@
 /** The store's products: the tree at the left, a sheet at the right. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import TableSortLabel from "@mui/material/TableSortLabel";
+import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearchParams } from "react-router";
@@ -14,7 +16,7 @@ import { api, take, type Schemas } from "../../api/client";
 import { useSchema, useStoreTree } from "../../api/hooks";
 import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { count, pictureAddress } from "../../components/words";
+import { count, pictureAddress, STATES } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 
 const PAGE = 100;
@@ -26,20 +28,29 @@ export function Catalog() {
   const category = params.get("category") ?? "";
   const search = params.get("search") ?? "";
   const sort = params.get("sort") ?? "key";
+  const state = STATES.find((one) => one === params.get("state")) ?? "";
   const descending = params.get("down") === "1";
   const page = Number(params.get("page") ?? 0);
   const set = (change: Record<string, string>) =>
     setParams((old) => ({ ...Object.fromEntries(old), page: "0", ...change }), { replace: true });
   const tree = useStoreTree(store);
   const products = useQuery({
-    queryKey: ["catalog", store, category, search, sort, descending, page],
+    queryKey: ["catalog", store, category, search, state, sort, descending, page],
     placeholderData: keepPreviousData,
     queryFn: () =>
       take(
         api.GET("/api/v1/stores/{store_id}/products", {
           params: {
             path: { store_id: store },
-            query: { category, search, sort, descending, offset: page * PAGE, limit: PAGE },
+            query: {
+              category,
+              search,
+              sort,
+              descending,
+              offset: page * PAGE,
+              limit: PAGE,
+              ...(state && { state }),
+            },
           },
         }),
       ),
@@ -84,6 +95,22 @@ export function Catalog() {
             {count(products.data.total, "product", "products")}
           </Typography>
           <Box sx={{ flex: 1 }} />
+          <Button component={Link} to={`/s/${store}/snapshots`} color="inherit">
+            Snapshots
+          </Button>
+          <TextField
+            select
+            value={state}
+            onChange={(e) => set({ state: e.target.value })}
+            slotProps={{ select: { displayEmpty: true }, htmlInput: { "aria-label": "State of products" } }}
+          >
+            <MenuItem value="">in any state</MenuItem>
+            {STATES.map((one) => (
+              <MenuItem key={one} value={one}>
+                {one}
+              </MenuItem>
+            ))}
+          </TextField>
           <SearchField
             label="Find products"
             placeholder="Find a SKU or name"
@@ -103,7 +130,7 @@ export function Catalog() {
           />
         ) : (
           <Nothing title="No products here">
-            {search ? "Nothing fits what you typed." : "This category is empty."}
+            {search || state ? "Nothing fits what you look for." : "This category is empty."}
           </Nothing>
         )}
       </Box>
@@ -214,6 +241,7 @@ function Products({ store, found, sort, descending, onSort }: ProductsProps) {
               <TableCell
                 sx={{ maxWidth: 300, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
               >
+                {p.state !== "live" && <span className="quiet">{p.state} · </span>}
                 {p.title}
               </TableCell>
               <TableCell

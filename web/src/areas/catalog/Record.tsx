@@ -12,6 +12,7 @@ import { Failure } from "../../components/states";
 import { TraceView } from "../../components/Trace";
 import { ago, byHand, count } from "../../components/words";
 import { useUndo } from "../../shell/undo";
+import { WriteState } from "./WriteState";
 import { WriteValue } from "./WriteValue";
 
 type Detail = Schemas["ProductDetail"];
@@ -49,7 +50,8 @@ export function Record({ store, detail, fields }: RecordProps) {
       .reverse(),
   );
   const writer = asked === null ? undefined : last.get(asked);
-  const traced = useCatalogTrace(store, detail.product.key, writer && !writer.by_hand ? asked : null);
+  const brought = writer?.run_kind === "delivery";
+  const traced = useCatalogTrace(store, detail.product.key, brought ? asked : null);
   return (
     <Box component="section" aria-label="Record">
       <Typography variant="h2" gutterBottom>
@@ -57,6 +59,7 @@ export function Record({ store, detail, fields }: RecordProps) {
         <Typography component="span" color="textSecondary">
           from {supplier}
         </Typography>
+        <WriteState store={store} product={detail.product} />
       </Typography>
       {asked && (
         <Box
@@ -88,9 +91,10 @@ export function Record({ store, detail, fields }: RecordProps) {
               ? "Let feeds change it again"
               : "Keep it by hand: no feed may change it"}
           </Button>
-          {writer?.by_hand && (
+          {writer && !brought && (
             <Typography color="textSecondary">
-              {byHand(writer)}, in <Writer store={store} entry={writer} />, {ago(writer.at)}.
+              {WROTE[writer.run_kind] ?? byHand(writer)}, in <Writer store={store} entry={writer} />,{" "}
+              {ago(writer.at)}.
             </Typography>
           )}
           {traced.isError && <Failure error={traced.error} />}
@@ -166,10 +170,12 @@ export function Record({ store, detail, fields }: RecordProps) {
             h.changes.slice(0, 8).map((c) => (
               <Typography key={c.field} variant="body2" noWrap sx={{ pl: 2.5 }}>
                 <span style={{ color: "var(--mui-palette-text-secondary)" }}>
-                  {fields.find((f) => f.name === c.field)?.title ?? c.field}{" "}
+                  {c.field === STATE
+                    ? "State"
+                    : (fields.find((f) => f.name === c.field)?.title ?? c.field)}{" "}
                 </span>
                 <span className="mono">
-                  {c.before ?? "∅"} → <b>{c.after ?? "∅"}</b>
+                  {shown(c.field, c.before)} → <b>{shown(c.field, c.after)}</b>
                 </span>
               </Typography>
             ))}
@@ -177,6 +183,18 @@ export function Record({ store, detail, fields }: RecordProps) {
       ))}
     </Box>
   );
+}
+
+/** The state's name among a product's changes. */
+const STATE = "$state";
+const WROTE: Record<string, string> = {
+  undo: "Put back when another run was undone",
+  restore: "Brought back from a snapshot",
+};
+
+function shown(field: string, value: string | null) {
+  if (field === STATE) return value === "out" ? "taken out" : (value ?? "live");
+  return value ?? "∅";
 }
 
 /** The run that wrote a value. */

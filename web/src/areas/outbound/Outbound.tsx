@@ -1,12 +1,15 @@
 /** Files for other places: the whole catalog, or just what a run changed. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useRuns, useSchema } from "../../api/hooks";
 import { Failure, Waiting } from "../../components/states";
+import { STATES, titleOf } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 
 const FORMATS: [string, string][] = [
@@ -23,11 +26,12 @@ export function Outbound() {
   const runs = useRuns(store);
   const [format, setFormat] = useState("csv");
   const [run, setRun] = useState("");
+  const [without, setWithout] = useState<string[]>([]);
   if (schema.isPending || runs.isPending) return <Waiting what="outbound files" />;
   if (schema.isError) return <Failure error={schema.error} />;
   if (runs.isError) return <Failure error={runs.error} />;
   const applied = runs.data.runs.filter((r) => r.status === "applied");
-  const query = new URLSearchParams({ format, ...(run ? { run_id: run } : {}) });
+  const query = new URLSearchParams({ format, ...(run ? { run_id: run } : {}), without: without.join(",") });
   const fields = schema.data.product_schema.fields;
   return (
     <Box sx={{ overflow: "auto", p: 2.5, maxWidth: 820, width: "100%", mx: "auto" }}>
@@ -38,6 +42,26 @@ export function Outbound() {
         A file in the column order of the store schema. Numbers and codes are written exactly as the catalog
         keeps them, so that our own reader gives back the same products.
       </Typography>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "center", mb: 1.5 }}>
+        <Typography>Products that are</Typography>
+        {STATES.map((state) => (
+          <FormControlLabel
+            key={state}
+            label={state}
+            control={
+              <Checkbox
+                size="small"
+                checked={!without.includes(state)}
+                onChange={() =>
+                  setWithout((old) =>
+                    old.includes(state) ? old.filter((s) => s !== state) : [...old, state],
+                  )
+                }
+              />
+            }
+          />
+        ))}
+      </Box>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "center", mb: 3 }}>
         <TextField
           select
@@ -50,7 +74,7 @@ export function Outbound() {
           <MenuItem value="">the whole catalog</MenuItem>
           {applied.map((r) => (
             <MenuItem key={r.id} value={String(r.id)}>
-              what run {r.id} changed ({r.file_name})
+              what run {r.id} changed ({titleOf(r)})
             </MenuItem>
           ))}
         </TextField>
@@ -67,7 +91,12 @@ export function Outbound() {
             </MenuItem>
           ))}
         </TextField>
-        <Button component="a" variant="contained" href={`/api/v1/stores/${store}/outbound?${query}`}>
+        <Button
+          component="a"
+          variant="contained"
+          disabled={without.length === STATES.length}
+          href={`/api/v1/stores/${store}/outbound?${query}`}
+        >
           Download
         </Button>
       </Box>

@@ -19,6 +19,8 @@ interface ChangeListProps {
   status: string;
   field: string;
   search: string;
+  /** Only lines that are other than they were seen before. */
+  again: boolean;
   /** The key of the product that is looked at. */
   product: string;
   onProduct: (key: string) => void;
@@ -30,6 +32,7 @@ interface PageQuery {
   status: string;
   field: string;
   search: string;
+  again: boolean;
   offset: number;
   limit: number;
 }
@@ -47,18 +50,18 @@ async function fetchPage(run: number, query: PageQuery, signal: AbortSignal): Pr
 }
 
 /** The rows of a changeset with one fate, of any number. */
-export function ChangeList({ run, status, field, search, product, onProduct }: ChangeListProps) {
+export function ChangeList({ run, status, field, search, again, product, onProduct }: ChangeListProps) {
   const [known, setKnown] = useState(0);
   const { box, size, height, first, shift, onScroll } = useTallScroll(known, ROW, () => 0);
   const [rested] = useDebounce(first, 60);
   const start = Math.floor(rested / PAGE) * PAGE;
   const page = useQuery<Page>({
-    queryKey: ["review", run.id, status, field, search, start],
+    queryKey: ["review", run.id, status, field, search, again, start],
     placeholderData: keepPreviousData,
     staleTime: Infinity,
     gcTime: 30_000,
     queryFn: ({ signal }) =>
-      fetchPage(run.id, { status, field, search, offset: start, limit: PAGE * 2 }, signal),
+      fetchPage(run.id, { status, field, search, again, offset: start, limit: PAGE * 2 }, signal),
   });
   const total = page.data?.total ?? 0;
   if (total !== known) setKnown(total);

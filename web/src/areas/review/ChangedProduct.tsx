@@ -11,6 +11,7 @@ import { Panel } from "../../components/Panel";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { TraceView } from "../../components/Trace";
 import { signed } from "../../components/words";
+import { isChosen, turned, useInstead } from "./instead";
 
 interface ChangedProductProps {
   run: RunView;
@@ -49,7 +50,7 @@ export function ChangedProduct({ run, status, product, onClose }: ChangedProduct
       {line && !line.changes.length && !line.reason && (
         <Typography color="textSecondary">Nothing of it changes.</Typography>
       )}
-      {line && ["changed", "same", "gone", "stays"].includes(status) && (
+      {line && ["changed", "same", "gone", "stays", "taken out"].includes(status) && (
         <Button
           component={Link}
           to={`/s/${run.store_id}/catalog/${encodeURIComponent(product)}`}
@@ -88,6 +89,9 @@ function ChangedField({ run, product, change, stays }: ChangedFieldProps) {
         ) : (
           <BothValues change={change} />
         )}
+        {run.kind === "undo" && run.status === "prepared" && (
+          <Choice run={run} product={product} change={change} stays={stays} />
+        )}
       </Box>
     );
   return (
@@ -110,6 +114,23 @@ function ChangedField({ run, product, change, stays }: ChangedFieldProps) {
         </Box>
       )}
     </Box>
+  );
+}
+
+/** The other of two values that a field can have after an undo. */
+function Choice({ run, product, change, stays }: ChangedFieldProps) {
+  const choose = useInstead(run);
+  if (!stays && !isChosen(run.instead, product, change.field)) return null;
+  return (
+    <Button
+      color="inherit"
+      size="small"
+      disabled={choose.isPending}
+      onClick={() => choose.mutate(turned(run.instead, product, change.field))}
+      sx={{ display: "block", px: 0.5 }}
+    >
+      {stays ? `Put ${change.after ?? "nothing"} back` : `Let ${change.before ?? "nothing"} stay`}
+    </Button>
   );
 }
 

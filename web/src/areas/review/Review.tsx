@@ -5,25 +5,27 @@ import LinearProgress from "@mui/material/LinearProgress";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { Link, useNavigate, useParams, useSearchParams } from "react-router";
+import { Link, useParams, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { isBusy, useRun, type RunView } from "../../api/hooks";
 import { Mark, STATUS_STATE } from "../../components/Mark";
 import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { byHand, count, trialOf } from "../../components/words";
-import { useUndo } from "../../shell/undo";
 import { ChangedProduct } from "./ChangedProduct";
 import { ChangeList } from "./ChangeList";
+import { Again } from "./Again";
+import { useInstead } from "./instead";
 import { MovePlot } from "./MovePlot";
+import { RunHeading } from "./RunHeading";
 
 /** What becomes of arriving rows, and of products where a run is taken back. */
 const STATUSES = {
   delivery: ["new", "changed", "same", "held", "rejected", "left out", "gone"],
   undo: ["changed", "taken out", "put back", "stays"],
   edit: ["changed"],
+  restore: ["changed", "put back", "taken out", "stays"],
 } as const;
 
 /** What a run would do, or has done. */
@@ -42,6 +44,7 @@ function Ready({ run }: { run: RunView }) {
   const field = params.get("field") ?? "";
   const search = params.get("search") ?? "";
   const product = params.get("product") ?? "";
+  const again = params.get("again") === "1";
   const has = Object.keys(run.counts).length > 0;
   const summary = useQuery({
     queryKey: ["review", run.id, "summary"],
@@ -61,19 +64,26 @@ function Ready({ run }: { run: RunView }) {
     setParams((old) => ({ ...Object.fromEntries(old), ...change }), { replace: true });
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>
-      <Heading run={run} />
+      <RunHeading run={run} />
       {isBusy(run.status) && (
         <LinearProgress variant={run.progress > 0 ? "determinate" : "indeterminate"} value={run.progress} />
       )}
       {run.error && <Failure error={new Error(run.error)} />}
       {!has && !isBusy(run.status) && (
         <Nothing title="There is no changeset">
-          <Link to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}>
-            Open the bench
-          </Link>
-          , mend what is named above, and prepare again.
+          {run.feed_id === null ? (
+            "Mend what is named above, and begin anew."
+          ) : (
+            <>
+              <Link to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}>
+                Open the bench
+              </Link>
+              , mend what is named above, and prepare again.
+            </>
+          )}
         </Nothing>
       )}
+      <Again run={run} only={again} onOnly={(only) => set({ again: only ? "1" : "", status: "" })} />
       {has && (
         <>
           <Box
@@ -115,8 +125,9 @@ function Ready({ run }: { run: RunView }) {
                 onSet={set}
               />
               <ChangeList
-                key={`${status} ${field} ${search}`}
+                key={`${status} ${field} ${search} ${again} ${run.status}`}
                 run={run}
+                again={again}
                 status={status}
                 field={field}
                 search={search}
@@ -145,127 +156,6 @@ function Ready({ run }: { run: RunView }) {
 function firstStatus(run: RunView): string {
   const order = ["changed", "new", "held", "rejected", "same", "taken out", "put back", "stays"];
   return order.find((s) => run.counts[s]) ?? "changed";
-}
-
-const SAYS: Record<string, string> = {
-  queued: "waiting for a worker",
-  preparing: "preparing",
-  prepared: "prepared; the catalog is as it was",
-  applying: "writing to the catalog",
-  applied: "applied to the catalog",
-  undone: "undone; what it changed is as before",
-  failed: "could not be prepared",
-  stopped: "stopped; nothing was changed",
-};
-
-function Heading({ run }: { run: RunView }) {
-  const queries = useQueryClient();
-  const undo = useUndo();
-  const navigate = useNavigate();
-  const takeBack = useMutation({
-    mutationFn: (target: number) =>
-      take(api.POST("/api/v1/runs/{run_id}/undo", { params: { path: { run_id: target } } })),
-    onError: undo.failed,
-    onSuccess: async (made) => {
-      await queries.invalidateQueries({ queryKey: ["run", made.id] });
-      await queries.invalidateQueries({ queryKey: ["review", made.id] });
-      return navigate(`/s/${run.store_id}/runs/${made.id}`);
-    },
-  });
-  const act = useMutation({
-    mutationFn: (what: "apply" | "stop") =>
-      take(api.POST(`/api/v1/runs/{run_id}/${what}`, { params: { path: { run_id: run.id } } })),
-    onError: undo.failed,
-    onSettled: () => queries.invalidateQueries({ queryKey: ["run", run.id] }),
-  });
-  const written = run.kind === "undo" ? ["changed", "taken out", "put back"] : ["new", "changed"];
-  const write = written.reduce((sum, status) => sum + (run.counts[status] ?? 0), 0);
-  const busy = isBusy(run.status);
-  const file = `/api/v1/runs/${run.id}/result?format=csv`;
-  const outbound = `/api/v1/stores/${run.store_id}/outbound?run_id=${run.id}`;
-  return (
-    <Box
-      sx={{
-        display: "flex",
-        alignItems: "center",
-        gap: 1.5,
-        px: 1.5,
-        py: 1,
-        borderBottom: 1,
-        borderColor: "divider",
-      }}
-    >
-      <Box sx={{ minWidth: 0 }}>
-        <Typography variant="h2" component="h1" noWrap>
-          {run.feed_id === null ? byHand(run) : `${run.supplier}: ${run.file_name}`}
-        </Typography>
-        <Typography variant="caption" color="textSecondary" component="div" noWrap>
-          Run {run.id} ·{" "}
-          {run.undoes === null ? (
-            run.version !== null && `crosswalk version ${run.version} · `
-          ) : (
-            <>
-              takes back <Link to={`/s/${run.store_id}/runs/${run.undoes}`}>run {run.undoes}</Link> ·{" "}
-            </>
-          )}
-          {trialOf(run) && `${trialOf(run)} · `}
-          <span role="status">
-            {busy && run.stage ? `${SAYS[run.status]}: ${run.stage}` : SAYS[run.status]}
-          </span>
-        </Typography>
-      </Box>
-      <Box sx={{ flex: 1 }} />
-      {run.feed_id !== null && (
-        <>
-          <Button
-            component={Link}
-            color="inherit"
-            to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}
-          >
-            Bench
-          </Button>
-          <Button component="a" href={file} color="inherit">
-            Result file
-          </Button>
-        </>
-      )}
-      {run.status === "applied" && (
-        <>
-          <Button component="a" href={outbound} color="inherit">
-            What changed, as CSV
-          </Button>
-          <Button
-            variant="outlined"
-            color="inherit"
-            disabled={takeBack.isPending}
-            onClick={() => takeBack.mutate(run.id)}
-          >
-            Undo this run
-          </Button>
-        </>
-      )}
-      {busy && (
-        <Button variant="outlined" color="inherit" onClick={() => act.mutate("stop")}>
-          Stop
-        </Button>
-      )}
-      {run.status === "prepared" && run.undoes !== null && run.error && (
-        <Button
-          variant="outlined"
-          color="inherit"
-          disabled={takeBack.isPending}
-          onClick={() => takeBack.mutate(run.undoes ?? 0)}
-        >
-          Prepare it again
-        </Button>
-      )}
-      {run.status === "prepared" && (
-        <Button variant="contained" disabled={act.isPending || !write} onClick={() => act.mutate("apply")}>
-          {run.kind === "undo" ? "Take back" : "Apply to"} {count(write, "product", "products")}
-        </Button>
-      )}
-    </Box>
-  );
 }
 
 interface StatusTabProps {
@@ -307,7 +197,7 @@ interface FiltersProps {
   onSet: (change: Record<string, string>) => void;
 }
 
-function Filters({ summary, status, field, search, onSet }: FiltersProps) {
+function Filters({ run, summary, status, field, search, onSet }: FiltersProps) {
   return (
     <Box sx={{ display: "flex", gap: 1, p: 1 }}>
       <SearchField
@@ -317,6 +207,7 @@ function Filters({ summary, status, field, search, onSet }: FiltersProps) {
         value={search}
         onSearch={(text) => onSet({ search: text })}
       />
+      {run.kind === "undo" && run.status === "prepared" && status === "stays" && <AllInstead run={run} />}
       {status === "changed" && summary && (
         <TextField
           select
@@ -334,6 +225,19 @@ function Filters({ summary, status, field, search, onSet }: FiltersProps) {
         </TextField>
       )}
     </Box>
+  );
+}
+
+function AllInstead({ run }: { run: RunView }) {
+  const choose = useInstead(run);
+  return (
+    <Button
+      color="inherit"
+      disabled={choose.isPending}
+      onClick={() => choose.mutate({ all: !run.instead.all, fields: [] })}
+    >
+      {run.instead.all ? "Let all later values stay" : "Put all earlier values back"}
+    </Button>
   );
 }
 

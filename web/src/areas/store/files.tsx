@@ -1,11 +1,11 @@
 /** Trees and names out of files. */
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, sendFile, take, type Schemas } from "../../api/client";
 import { Confirm } from "../../components/Confirm";
+import { FileButton } from "../../components/FileButton";
 import { count } from "../../components/words";
 import { useUndo } from "../../shell/undo";
 import { useStoreEdit } from "../../api/storeEdits";
@@ -98,31 +98,5 @@ export function NamesFromFile({ store }: { store: number }) {
       busy={taken.isPending}
       onFile={taken.mutate}
     />
-  );
-}
-
-interface FileButtonProps {
-  label: string;
-  /** What the hidden input is called. */
-  name: string;
-  busy: boolean;
-  onFile: (file: File) => void;
-}
-
-function FileButton({ label, name, busy, onFile }: FileButtonProps) {
-  return (
-    <Button component="label" variant="outlined" color="inherit" disabled={busy}>
-      {label}
-      <input
-        hidden
-        type="file"
-        aria-label={name}
-        onChange={(e) => {
-          const file = e.target.files?.[0];
-          if (file) onFile(file);
-          e.target.value = "";
-        }}
-      />
-    </Button>
   );
 }

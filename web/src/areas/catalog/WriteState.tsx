@@ -1,0 +1,46 @@
+/** How a product stands in the store: live, hidden or archived; each change a run of its own. */
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, take, type Schemas } from "../../api/client";
+import { STATES } from "../../components/words";
+import { useUndo } from "../../shell/undo";
+
+type State = Schemas["ProductLine"]["state"];
+
+/** The state, changed by choosing another. */
+export function WriteState({ store, product }: { store: number; product: Schemas["ProductLine"] }) {
+  const queries = useQueryClient();
+  const undo = useUndo();
+  const write = useMutation({
+    mutationFn: ({ to, saw }: { to: State; saw: State }) =>
+      take(
+        api.PUT("/api/v1/stores/{store_id}/products/{key}", {
+          params: { path: { store_id: store, key: product.key } },
+          body: { state: to, saw_state: saw },
+        }),
+      ),
+    onSuccess: (_, { to, saw }) => {
+      undo.did(`Now ${to}`, () => write.mutateAsync({ to: saw, saw: to }));
+      return queries.invalidateQueries({ queryKey: ["catalog", store] });
+    },
+    onError: undo.failed,
+  });
+  return (
+    <TextField
+      select
+      size="small"
+      value={product.state}
+      disabled={write.isPending}
+      onChange={(e) => write.mutate({ to: e.target.value as State, saw: product.state })}
+      slotProps={{ htmlInput: { "aria-label": "State" } }}
+      sx={{ float: "right" }}
+    >
+      {STATES.map((one) => (
+        <MenuItem key={one} value={one}>
+          {one}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}

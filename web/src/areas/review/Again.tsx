@@ -1,0 +1,35 @@
+/** That the catalog has changed while a person looked at a run, and which of its lines are others. */
+import Alert from "@mui/material/Alert";
+import Button from "@mui/material/Button";
+import type { RunView } from "../../api/hooks";
+import { count } from "../../components/words";
+
+interface AgainProps {
+  run: RunView;
+  only: boolean;
+  onOnly: (only: boolean) => void;
+}
+
+/** Says so, and leads to those lines. */
+export function Again({ run, only, onOnly }: AgainProps) {
+  if (!run.since || run.status !== "prepared") return null;
+  return (
+    <Alert
+      severity="info"
+      variant="outlined"
+      sx={{ mx: 1.5, mt: 1, py: 0, alignItems: "center" }}
+      action={
+        run.again > 0 && (
+          <Button color="inherit" onClick={() => onOnly(!only)} aria-pressed={only}>
+            {only ? "Show all lines" : "Show only these"}
+          </Button>
+        )
+      }
+    >
+      Nothing was written: {run.since} It was prepared again;{" "}
+      {run.again
+        ? `${count(run.again, "line is", "lines are")} other than you saw ${run.again === 1 ? "it" : "them"}.`
+        : "its lines are as you saw them."}
+    </Alert>
+  );
+}

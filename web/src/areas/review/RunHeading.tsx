@@ -1,0 +1,179 @@
+/** What a run is, how it stands, and what can be done with it. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
+import Typography from "@mui/material/Typography";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, take } from "../../api/client";
+import { isBusy, type RunView } from "../../api/hooks";
+import { count, titleOf, trialOf } from "../../components/words";
+import { useUndo } from "../../shell/undo";
+
+const SAYS: Record<string, string> = {
+  queued: "waiting for a worker",
+  preparing: "preparing",
+  prepared: "prepared; the catalog is as it was",
+  applying: "writing to the catalog",
+  applied: "applied to the catalog",
+  undone: "undone; what it changed is as before",
+  failed: "could not be prepared",
+  stopped: "stopped; nothing was changed",
+};
+/** The rows of a changeset that write something, and what writing them is called. */
+const WRITTEN = ["new", "changed", "taken out", "put back"];
+const DOES = { delivery: "Apply to", edit: "Apply to", undo: "Take back", restore: "Restore" } as const;
+
+/** The run in words; apply it, stop it, take it back. */
+export function RunHeading({ run }: { run: RunView }) {
+  const file = `/api/v1/runs/${run.id}/result?format=csv`;
+  return (
+    <Box
+      sx={{
+        display: "flex",
+        alignItems: "center",
+        gap: 1.5,
+        px: 1.5,
+        py: 1,
+        borderBottom: 1,
+        borderColor: "divider",
+      }}
+    >
+      <Box sx={{ minWidth: 0 }}>
+        <Typography variant="h2" component="h1" noWrap>
+          {titleOf(run)}
+        </Typography>
+        <Standing run={run} />
+      </Box>
+      <Box sx={{ flex: 1 }} />
+      {run.feed_id !== null && (
+        <Button
+          component={Link}
+          color="inherit"
+          to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?delivery=${run.delivery_id}`}
+        >
+          Bench
+        </Button>
+      )}
+      {Object.keys(run.counts).length > 0 && (
+        <Button component="a" href={file} color="inherit">
+          Result file
+        </Button>
+      )}
+      <Doing run={run} />
+    </Box>
+  );
+}
+
+function Standing({ run }: { run: RunView }) {
+  return (
+    <Typography variant="caption" color="textSecondary" component="div" noWrap>
+      Run {run.id} ·{" "}
+      {run.undoes === null ? (
+        run.version !== null && `crosswalk version ${run.version} · `
+      ) : (
+        <>
+          takes back <Link to={`/s/${run.store_id}/runs/${run.undoes}`}>run {run.undoes}</Link> ·{" "}
+        </>
+      )}
+      {trialOf(run) && `${trialOf(run)} · `}
+      <span role="status">
+        {isBusy(run.status) && run.stage ? `${SAYS[run.status]}: ${run.stage}` : SAYS[run.status]}
+      </span>
+    </Typography>
+  );
+}
+
+function Doing({ run }: { run: RunView }) {
+  const queries = useQueryClient();
+  const undo = useUndo();
+  const navigate = useNavigate();
+  const [snapshot, setSnapshot] = useState(false);
+  const takeBack = useMutation({
+    mutationFn: (target: number) =>
+      take(api.POST("/api/v1/runs/{run_id}/undo", { params: { path: { run_id: target } } })),
+    onError: undo.failed,
+    onSuccess: async (made) => {
+      await queries.invalidateQueries({ queryKey: ["run", made.id] });
+      await queries.invalidateQueries({ queryKey: ["review", made.id] });
+      return navigate(`/s/${run.store_id}/runs/${made.id}`);
+    },
+  });
+  const settled = () => queries.invalidateQueries({ queryKey: ["run", run.id] });
+  const path = { run_id: run.id };
+  const apply = useMutation({
+    mutationFn: () =>
+      take(
+        api.POST("/api/v1/runs/{run_id}/apply", { params: { path, query: { snapshot_first: snapshot } } }),
+      ),
+    onError: undo.failed,
+    onSettled: settled,
+  });
+  const stop = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/runs/{run_id}/stop", { params: { path } })),
+    onError: undo.failed,
+    onSettled: settled,
+  });
+  const write = WRITTEN.reduce((sum, status) => sum + (run.counts[status] ?? 0), 0);
+  const prepared = run.status === "prepared";
+  return (
+    <>
+      {run.status === "applied" && (
+        <>
+          <Button
+            component="a"
+            href={`/api/v1/stores/${run.store_id}/outbound?run_id=${run.id}`}
+            color="inherit"
+          >
+            What changed, as CSV
+          </Button>
+          <Button
+            variant="outlined"
+            color="inherit"
+            disabled={takeBack.isPending}
+            onClick={() => takeBack.mutate(run.id)}
+          >
+            Undo this run
+          </Button>
+        </>
+      )}
+      {isBusy(run.status) && (
+        <Button variant="outlined" color="inherit" onClick={() => stop.mutate()}>
+          Stop
+        </Button>
+      )}
+      {prepared && run.undoes !== null && run.error && (
+        <Button
+          variant="outlined"
+          color="inherit"
+          disabled={takeBack.isPending}
+          onClick={() => takeBack.mutate(run.undoes ?? 0)}
+        >
+          Prepare it again
+        </Button>
+      )}
+      {prepared && (
+        <>
+          <FormControlLabel
+            control={
+              <Checkbox size="small" checked={snapshot} onChange={(e) => setSnapshot(e.target.checked)} />
+            }
+            label="Snapshot first"
+            title="Keeps the whole catalog as it is right before"
+            sx={{ mr: 0, whiteSpace: "nowrap" }}
+          />
+          <Button
+            variant="contained"
+            disabled={apply.isPending || !write}
+            onClick={() => apply.mutate()}
+            sx={{ flex: "none" }}
+          >
+            {DOES[run.kind]} {count(write, "product", "products")}
+          </Button>
+        </>
+      )}
+    </>
+  );
+}
