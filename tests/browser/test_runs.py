@@ -121,3 +121,45 @@ def test_a_stopped_run_says_so(page: Page, workshop, installation) -> None:
     page.goto(f"{store}/runs/{run}")
     expect(page.get_by_text("stopped; nothing was changed")).to_be_visible()
     expect(page.get_by_role("button", name=re.compile("Apply|Stop|Undo"))).to_have_count(0)
+
+
+def test_an_undo_is_decided_and_a_snapshot_restored(page: Page, workshop) -> None:
+    store, second = workshop
+    page.goto(f"{store}/catalog")
+    page.get_by_role("link", name="Snapshots").click()
+    page.get_by_role("button", name="Take a snapshot").click()
+    expect(page.get_by_role("row").filter(has_text="by hand")).to_contain_text("3")
+    expect(page.get_by_role("button", name="Restore …")).to_be_visible()
+
+    cost_of(page, store, "H-1", "11.00")
+    record = page.get_by_role("region", name="Record")
+    record.get_by_title("Change Cost, and where it comes from").click()
+    record.get_by_label("Value of Cost").fill("12.5")
+    page.keyboard.press("Enter")
+    expect(record.get_by_text(re.compile("^By hand"))).to_be_visible()
+    record.get_by_role("combobox", name="State").click()
+    page.get_by_role("option", name="hidden").click()
+    expect(record.get_by_text("live → hidden")).to_be_visible()
+
+    page.goto(f"{store}/runs/{second}")
+    page.get_by_role("button", name="Undo this run").click()
+    page.get_by_role("tab", name="1 stays").click()
+    page.get_by_role("button", name="Changes of H-1").click()
+    page.get_by_role("button", name="Put 10.00 back").click()
+    expect(page.get_by_role("tab", name="0 stays")).to_be_visible()
+    page.get_by_role("button", name="Take back 3 products").click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible()
+    cost_of(page, store, "H-1", "10.00")
+
+    page.goto(f"{store}/snapshots")
+    page.get_by_role("button", name="Restore …").click()
+    expect(page.get_by_text("hidden → live")).to_be_visible()
+    page.get_by_role("tab", name="1 put back").click()
+    expect(page.get_by_text("Pocket saw")).to_be_visible()
+    page.get_by_role("button", name="Restore 3 products").click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible()
+    for key, cost in (("H-1", "11.00"), ("H-2", "33.00"), ("S-1", "7.99")):
+        cost_of(page, store, key, cost)
+    expect(page.get_by_role("combobox", name="State")).to_have_text("live")
+    page.goto(f"{store}/catalog?state=hidden")
+    expect(page.get_by_text("No products here")).to_be_visible()

@@ -33,7 +33,7 @@ SCHEMA = StoreSchema(
         StoreField(name="title", kind=FieldKind.TEXT, role=Role.TITLE, required=True),
         StoreField(name="reel", kind=FieldKind.INTEGER),
         StoreField(name="code", kind=FieldKind.IDENTIFIER, unique=True),
-    )
+    ),
 )
 FIELDS = [f.name for f in SCHEMA.fields]
 KEYS = ("Ø-1", "Ø-2", "007")

@@ -97,6 +97,7 @@ def _write(
         Run(
             store_id=product.store_id,
             kind="edit",
+            used={"file_name": product.key},
             author=person(),
             status="applied",
             progress=100,

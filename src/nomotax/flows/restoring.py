@@ -39,7 +39,7 @@ def start_restore(snapshot_id: int) -> Run:
 
 def named(snapshot: Snapshot) -> str:
     """What people call it."""
-    return f"snapshot of {snapshot.taken_at:%Y-%m-%d %H:%M}"
+    return f"snapshot of {snapshot.taken_at:%Y-%m-%d %H:%M} UTC"
 
 
 def prepare_restore(run_id: int, tell: Progress) -> None:

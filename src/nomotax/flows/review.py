@@ -13,7 +13,7 @@ from pydantic import BaseModel
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.again import AGAIN
 from nomotax.core.changes.diff import NEW, OLD
-from nomotax.core.changes.states import LIVE, STATE, STATES, State, said
+from nomotax.core.changes.states import LIVE, STATE, STATES, TAKEN_OUT, State, said
 from nomotax.core.changes.taking_back import STAYS
 from nomotax.core.errors import NotFound
 from nomotax.core.kinds import FieldKind
@@ -23,6 +23,7 @@ from nomotax.core.writing.tables import write_table
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.changesets import changeset_name, problems_name
 from nomotax.flows.headings import label_of
+from nomotax.records.bulk import read_query
 from nomotax.records.database import session
 from nomotax.records.repositories import Runs, Stores
 from nomotax.records.tables import Run
@@ -248,12 +249,31 @@ def _percent(before: str, after: str) -> Decimal | None:
 
 
 def result_file(run_id: int, kind: str) -> bytes:
-    """Every arriving row with what became of it and why."""
-    frame = _scan(run_id).select(
-        "row", "key", "title", "status", "reason", pl.col("fields").list.join(", ")
+    """A line for every arriving row, and for every product that the run touches: row, the
+    product's id and group as the catalog has them now (empty where it has none), key, title, what
+    becomes of it, the fields written and why."""
+    with session() as db:
+        store_id = Runs(db).get(run_id).store_id
+    known = read_query(
+        "select key, id, variant_group from products "
+        f"where store_id = {int(store_id)} and state <> '{TAKEN_OUT}'",
+        {"key": pl.String, "id": pl.String, "variant_group": pl.String},
+    )
+    lines = _scan(run_id).select(
+        "row", "key", "title", "status", pl.col("fields").list.join(", "), "reason"
     ).collect()  # fmt: skip
+    told = lines.join(known, on="key", how="left", maintain_order="left").select(
+        "row",
+        pl.col("id").alias("product_id"),
+        "key",
+        pl.when(pl.col("variant_group") != "").then("variant_group").alias("group"),
+        "title",
+        "status",
+        "fields",
+        pl.col("reason").alias("comment"),
+    )
     out = io.BytesIO()
-    write_table(frame, out, kind, "Result")
+    write_table(told, out, kind, "Result")
     return out.getvalue()
 
 

@@ -59,7 +59,7 @@ export function trialOf(run: { first_row: number | null; last_row: number | null
 export function titleOf(run: { kind: string; supplier: string; file_name: string; author: string }): string {
   if (run.supplier) return `${run.supplier}: ${run.file_name}`;
   if (run.kind === "restore") return `Restore the ${run.file_name}`;
-  return byHand(run);
+  return [byHand(run), run.file_name].filter(Boolean).join(": ");
 }
 
 /** Who wrote what no delivery brought. */

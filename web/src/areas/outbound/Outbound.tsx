@@ -31,7 +31,11 @@ export function Outbound() {
   if (schema.isError) return <Failure error={schema.error} />;
   if (runs.isError) return <Failure error={runs.error} />;
   const applied = runs.data.runs.filter((r) => r.status === "applied");
-  const query = new URLSearchParams({ format, ...(run ? { run_id: run } : {}), without: without.join(",") });
+  const query = new URLSearchParams({
+    format,
+    ...(run ? { run_id: run } : {}),
+    ...(without.length ? { without: without.join(",") } : {}),
+  });
   const fields = schema.data.product_schema.fields;
   return (
     <Box sx={{ overflow: "auto", p: 2.5, maxWidth: 820, width: "100%", mx: "auto" }}>

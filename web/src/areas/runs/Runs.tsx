@@ -10,7 +10,7 @@ import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
 import { isBusy, useRuns, type RunView } from "../../api/hooks";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { ago, titleOf, trialOf } from "../../components/words";
+import { ago, byHand, titleOf, trialOf } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 
 /** The runs of a store, newest first. */
@@ -60,9 +60,9 @@ function RunRow({ store, run }: { store: number; run: RunView }) {
         <Link to={`/s/${store}/runs/${run.id}`}>Run {run.id}</Link>
       </TableCell>
       <TableCell>
-        {run.supplier || titleOf(run)}{" "}
+        {run.supplier || (run.kind === "restore" ? titleOf(run) : byHand(run))}{" "}
         <Typography component="span" color="textSecondary">
-          {run.supplier && run.file_name}
+          {run.kind !== "restore" && run.file_name}
           {trialOf(run) && `, ${trialOf(run)}`}
         </Typography>
       </TableCell>
