@@ -5,7 +5,8 @@ from __future__ import annotations
 import polars as pl
 import pytest
 
-from nomotax.core.changes.diff import OWNER, compare
+from nomotax.core.changes.diff import NEW, OLD, OWNER, compare
+from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.evidence import Evidence
 from nomotax.core.crosswalk.model import Crosswalk
@@ -98,8 +99,9 @@ def changes(text, catalog, brought=None, **fill):
     crosswalk = Crosswalk.model_validate({"fills": fills})
     plan = compile_plan(crosswalk, SMALL, Context(), table.columns)
     stored = pl.DataFrame(
-        [(k, o, k, n, p, "kept") for k, o, n, p in catalog],
-        schema=["key", OWNER, "sku", "name", "price", "note"], orient="row",
+        [(k, o, *(states or [None])[:1], k, n, p, "kept") for k, o, n, p, *states in catalog],
+        schema=["key", OWNER, STATE, *(OLD + f for f in ("sku", "name", "price", "note"))],
+        orient="row",
     ).cast(pl.String)  # fmt: skip
     brought = pl.Series(brought, dtype=pl.String) if brought is not None else None
     return compare(table.frame, plan, stored, "me", None, brought)
@@ -130,6 +132,17 @@ def test_a_row_that_changes_nothing_is_the_same_whoever_owns_the_product():
     assert statuses(changes("sku,name,price\nf,F,9\n", [("f", "you", "F", "9.00")])) == {
         "f": "same"
     }
+
+
+def test_a_product_that_was_taken_out_comes_back_with_its_row_and_is_never_gone():
+    catalog = [("b", "me", "B", "2.00", TAKEN_OUT), ("c", "me", "C", "3.00", "hidden"),
+               ("e", "me", "E", "1", TAKEN_OUT), ("f", "you", "F", "9.00", TAKEN_OUT)]  # fmt: skip
+    text = "sku,name,price\nb,B,2\nc,C,3\nf,F,9\n"
+    result = changes(text, catalog, brought=["b", "c", "e"])
+    assert statuses(result) == {"b": "changed", "c": "same", "f": "rejected"}
+    (line,) = result.frame.filter(pl.col("key") == "b").iter_rows(named=True)
+    assert line["fields"] == [STATE]
+    assert (line[OLD + STATE], line[NEW + STATE]) == (TAKEN_OUT, None)
 
 
 def test_an_empty_cell_leaves_or_clears_as_the_fill_says():

@@ -153,10 +153,18 @@ def test_a_feed_may_only_complete_products():
     frame, plan, _, problems = run(rows, fills, only_completes=True)
     assert problems == []
     catalog = pl.DataFrame(
-        {"key": ["1", "2", "3"], OWNER: ["A"] * 3, "sku": ["1", "2", "3"], "name": ["a", "b", "c"]}
+        {
+            "key": ["1", "2", "3"],
+            OWNER: ["A"] * 3,
+            "old:sku": ["1", "2", "3"],
+            "old:name": ["a", "b", "c"],
+            "$state": [None, "hidden", None],
+        }
     )
     made = compare(frame, plan, catalog, "A")
     assert made.frame.select("key", "status").rows() == [
         ("1", "changed"), ("2", "same"), ("9", "rejected")
     ]  # fmt: skip
     assert made.problems["kind"].to_list() == ["not_in_catalog"]
+    out = compare(frame, plan, catalog.with_columns(pl.lit("out").alias("$state")), "A")
+    assert set(out.frame["status"]) == {"rejected"}, "what was taken out is not completed"

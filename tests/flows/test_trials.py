@@ -115,7 +115,7 @@ def test_any_edits_taken_back_in_turn_leave_the_store_as_it_was(demo, data):
         assert done.touch == told
         made.append(done.id)
         rows, now, *_ = everything(demo)
-        assert all(c in now for _, _, c, _ in rows if c)
+        assert all(c in now for _, _, c, *_ in rows if c)
     for number in reversed(made):
         tree.undo_tree(demo, number)
     assert everything(demo) == before

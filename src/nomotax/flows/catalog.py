@@ -6,12 +6,10 @@ import csv
 import io
 from collections.abc import Mapping, Sequence
 from datetime import datetime
-from typing import Any
 from typing import cast as cast_type
 
 import polars as pl
 from pydantic import BaseModel
-from sqlalchemy import ColumnElement, Numeric, cast, func, or_
 from sqlmodel import Session, col, select
 
 from nomotax.core.changes.diff import OLD, OWNER
@@ -19,6 +17,7 @@ from nomotax.core.changes.states import STATE, State
 from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tree import SIGN
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
+from nomotax.flows.listing import Wanted, listing_of
 from nomotax.records.bulk import read_query
 from nomotax.records.database import session
 from nomotax.records.repositories import Catalog, Feeds, Stores, in_catalog
@@ -92,12 +91,7 @@ def category_counts(store_id: int) -> list[CategoryCount]:
     """The store's tree with product counts; products without a category stand under ""."""
     with session() as db:
         names = Stores(db).tree(store_id)
-        query = (
-            select(Product.category, func.count())
-            .where(*in_catalog(store_id))
-            .group_by(Product.category)
-        )
-        own = dict(db.exec(query).all())
+        own = listing_of(db, store_id).counts()
     total: dict[str, int] = dict.fromkeys(names.keys() | own.keys(), 0)
     for path, count in own.items():
         # Exactly as the products say it: a store without a tree may hold any text.
@@ -125,40 +119,26 @@ def product_page(
     a field."""
     with session() as db:
         schema = Stores(db).schema(store_id)
-        where: list[Any] = in_catalog(store_id)
-        if state:
-            where.append(Product.state == state)
-        if category:
-            inside = col(Product.category).startswith(category + SIGN, autoescape=True)
-            where.append(or_(col(Product.category) == category, inside))
-        if search:
-            where.append(
-                or_(
-                    col(Product.key).icontains(search, autoescape=True),
-                    col(Product.title).icontains(search, autoescape=True),
-                )
-            )
-        total = db.exec(select(func.count()).select_from(Product).where(*where)).one()
-        order = _order(schema, sort)
+        if sort not in (*_LISTED, *schema.names):
+            raise NotFound(f"The store schema has no field {sort!r}.")
+        numeric = sort not in _LISTED and schema[sort].numeric
+        found = listing_of(db, store_id).ids(
+            Wanted(category, search, state or ""), sort, numeric, descending
+        )
+        shown = found[offset : offset + limit].to_list()
         query = (
             select(Product, Supplier.name)
             .join(Supplier, col(Product.supplier_id) == col(Supplier.id))
-            .where(*where)
-            .order_by((order.desc() if descending else order.asc()).nulls_last(), col(Product.key))
-            .offset(offset)
-            .limit(limit)
+            .where(col(Product.id).in_(shown))
         )
-        return ProductPage(total=total, products=[_line(p, s) for p, s in db.exec(query)])
+        # In the order of the listing; one that a run has removed since is not there any more.
+        lines = {product.id: _line(product, supplier) for product, supplier in db.exec(query)}
+        page = [lines[one] for one in shown if one in lines]
+        return ProductPage(total=found.len(), products=page)
 
 
-def _order(schema: StoreSchema, sort: str) -> ColumnElement[Any]:
-    if sort in ("key", "title", "category"):
-        return {"key": col(Product.key), "title": col(Product.title),
-                "category": col(Product.category)}[sort]  # type: ignore[return-value]  # fmt: skip  # columns are elements
-    if sort not in schema:
-        raise NotFound(f"The store schema has no field {sort!r}.")
-    text: ColumnElement[Any] = col(Product.content)[sort].astext
-    return cast(text, Numeric) if schema[sort].numeric else text
+#: What a listing is sorted by without a look into the fields.
+_LISTED = ("key", "title", "category")
 
 
 def _line(product: Product, supplier: str) -> ProductLine:
@@ -297,6 +277,7 @@ def load_catalog(store_id: int, data: bytes) -> int:
         stores, feeds = Stores(db), Feeds(db)
         schema = stores.schema(store_id)
         rows = list(csv.DictReader(io.StringIO(data.decode("utf-8"))))
+        stores.get(store_id).revision += 1
         suppliers = {r["supplier"]: feeds.supplier_named(store_id, r["supplier"]).id for r in rows}
         for row in rows:
             content = {f: row[f] for f in schema.names if row.get(f)}

@@ -6,7 +6,7 @@ import json
 from collections.abc import Mapping
 
 import polars as pl
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, model_validator
 from sqlmodel import Session
 
 from nomotax.core.changes.by_hand import as_written, changeset_of
@@ -31,6 +31,12 @@ class ProductEdit(BaseModel):
     saw: dict[str, str | None] = {}
     state: State | None = None
     saw_state: State | None = None
+
+    @model_validator(mode="after")
+    def _something(self) -> ProductEdit:
+        if not self.values and self.state is None:
+            raise ValueError("nothing to write is given")
+        return self
 
 
 def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run:
