@@ -35,8 +35,8 @@ VIEWS = [
     ("prices", "/s/1/feeds/3/prices", "light"),
     ("review", "/s/1/runs/3", "light"),
     ("trace", "/s/1/runs/3?status=changed&field=price&product=QP-004603", "light"),
-    ("review-dark", "/s/1/runs/3?status=rejected", "dark"),
     ("catalog", "/s/1/catalog?category=Painting", "light"),
+    ("snapshots", "/s/1/snapshots", "light"),
     ("product", "/s/1/catalog/CW-00402", "light"),
     ("questions", "/s/1/feeds/1/bench?delivery=6", "light"),
     ("store", "/s/1/schema?field=colour", "light"),
@@ -67,12 +67,13 @@ def two_weeks(address: str) -> None:
     for feed, name in enumerate(others, 2):
         document = json.loads((DATA / f"{name}-crosswalk.json").read_text())
         ask(address, "PUT", f"/feeds/{feed}/crosswalk", document)
+    ask(address, "POST", "/stores/1/snapshots")
     settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
     ask(address, "POST", "/runs/1/apply")
     settle(address, 1, "applied")
     castelune = ask(address, "POST", "/feeds/4/runs")["id"]
     settle(address, castelune, "prepared")
-    ask(address, "POST", f"/runs/{castelune}/apply")
+    ask(address, "POST", f"/runs/{castelune}/apply?snapshot_first=true")
     settle(address, castelune, "applied")
     ask(address, "POST", "/demo/feeds/1/next")
     settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
