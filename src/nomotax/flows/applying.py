@@ -74,6 +74,7 @@ def _apply(run_id: int) -> None:
             run = _take_turn(db, run_id, tell)
             if run.status == "applying":
                 _write(db, run, made, deltas, heading, tell)
+                Stores(db).get(run.store_id).revision += 1
 
 
 def _written(run: Run, heading: Heading) -> tuple[pl.DataFrame, pl.DataFrame]:
@@ -96,6 +97,7 @@ def _take_back(run_id: int, schema: StoreSchema, tell: Progress) -> None:
         run = _take_turn(db, run_id, tell)
         if run.status == "applying":
             apply_undo(db, run, schema)
+            Stores(db).get(run.store_id).revision += 1
 
 
 def _take_turn(db: Session, run_id: int, tell: Progress) -> Run:
@@ -107,8 +109,6 @@ def _take_turn(db: Session, run_id: int, tell: Progress) -> Run:
     if run.status == "applying" and run.used.get("snapshot_first"):
         tell(6, "taking a snapshot")
         take_before(db, store, run)
-    store.revision += 1
-    db.add(store)
     return run
 
 

@@ -19,9 +19,9 @@ from nomotax.records.changes import stale
 from nomotax.records.database import session
 from nomotax.records.person import person
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Runs, Stores, known_id
+from nomotax.records.repositories import Catalog, Runs, Stores, known_id
 from nomotax.records.tables import Run, now
-from nomotax.records.taking_back import Instead, TakingBack
+from nomotax.records.taking_back import Instead, TakingBack, writes_itself
 
 #: What a run has in common with the one it takes back.
 _SHARED = {"store_id", "feed_id", "delivery_id", "version_id", "first_row", "last_row", "used"}
@@ -91,11 +91,12 @@ def prepare_undo(run_id: int, tell: Progress) -> None:
     with session() as db:
         run = Runs(db).get(run_id)
         taking = _taking_back(db, run)
-        frame = _changeset(taking, taking.fields(_instead(run)), Stores(db).schema(run.store_id))
+        moment, fields = _moment(db, run), taking.fields(_instead(run))
+        frame = _changeset(taking, fields, Stores(db).schema(run.store_id))
     kept = keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
     counts = counts_of(frame)
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n) or "nothing to take back"
-    kept["used"] |= {"seen": _seal(frame)}
+    kept["used"] |= {"seen": _seal(frame), "moment": moment, "writes": writes_itself(fields)}
     with session() as db:
         move(db, run_id, "prepared", f"prepared: {said}", progress=100, counts=counts,
              **kept)  # fmt: skip
@@ -106,9 +107,11 @@ def apply_undo(db: Session, run: Run, schema: StoreSchema) -> None:
     ``StaleChangeset`` when the catalog has changed where it would."""
     _refuse_overtaken(db, _chain(db, run)[1:])
     taking = _taking_back(db, run)
-    fields = taking.fields(_instead(run))
-    if _seal(_changeset(taking, fields, schema)) != run.used["seen"]:
-        raise stale("what it would take back is another by now")
+    fields = None
+    if run.used.get("writes", True) or run.used["moment"] != _moment(db, run):
+        fields = taking.fields(_instead(run))
+        if _seal(_changeset(taking, fields, schema)) != run.used["seen"]:
+            raise stale("what it would take back is another by now")
     taking.write(headings_of(schema), fields)
     for one in _chain(db, run)[1:]:
         flipped = "applied" if one.status == "undone" else "undone"
@@ -136,6 +139,11 @@ def _instead(run: Run) -> Instead:
 def _changeset(taking: TakingBack, fields: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:
     labels = {name: label_of(schema, name) for name in fields["field"].unique()}
     return taken_back(fields, taking.products(), labels)
+
+
+def _moment(db: Session, run: Run) -> list[int]:
+    """What is another whenever the catalog has changed, or what of it is kept by hand."""
+    return [Stores(db).get(run.store_id).revision, *Catalog(db).kept_mark(run.store_id)]
 
 
 def _seal(frame: pl.DataFrame) -> str:

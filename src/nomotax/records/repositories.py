@@ -431,6 +431,12 @@ class Catalog(_Repository):
             found.setdefault(one.field, []).append(one.key)
         return found
 
+    def kept_mark(self, store_id: int) -> tuple[int, int]:
+        """Another one whenever a field begins or ceases to be kept by hand."""
+        query = select(func.count(), func.max(KeptValue.id))
+        count, last = self.session.exec(query.where(KeptValue.store_id == store_id)).one()
+        return count, last or 0
+
     def keep(self, store_id: int, key: str, field: str, keep: bool) -> None:
         """Keep a field by hand, or no longer."""
         query = select(KeptValue).where(

@@ -9,7 +9,9 @@ A product is out of the catalog while the run that made it is taken back and no 
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Mapping
+from functools import cached_property
 from typing import Any, Literal
 
 import polars as pl
@@ -17,6 +19,7 @@ from pydantic import BaseModel
 from sqlalchemy import text
 from sqlmodel import Session
 
+from nomotax.records.bulk import read_query
 from nomotax.records.changes import Changes, headings
 from nomotax.records.repositories import known_id
 from nomotax.records.tables import Run, now
@@ -27,10 +30,7 @@ _EACH = """
 select e.*,
   case when e.next is null then p.content -> e.name else l.before -> e.name end as there,
   case when e.next is null then p.writers -> e.name else l.writers -> e.name end as there_by,
-  l.run_id as later_run, p.key, p.title, p.content ->> e.name as shown,
-  exists (
-    select 1 from kept_values k where k.store_id = :store and k.key = p.key and k.field = e.name
-  ) as kept
+  l.run_id as later_run, p.key, p.title, p.content ->> e.name as shown
 from (
   select c.id, c.product_id, f.name, {value} -> f.name as was, {writer} as writer, (
     select min(l.id) from product_changes l
@@ -42,6 +42,11 @@ from (
 ) e
 join products p on p.id = e.product_id
 left join product_changes l on l.id = e.next
+"""
+_TOLD = """
+select key, title, name as field, shown, was #>> '{}' as was, later_run, exists (
+  select 1 from kept_values k where k.store_id = :store and k.key = e.key and k.field = e.name
+) as kept
 """
 Way = Literal["out", "in"]
 _WAYS: Mapping[Way, str] = {
@@ -197,16 +202,17 @@ class TakingBack:
         keep it unless it is chosen."""
         found = []
         for way, part in self.parts:
-            each = self._run(
-                "select key, title, name, shown, was #>> '{}', later_run, kept "
-                f"from ({_WAYS[way]}) e",
-                part=part,
+            found.append(
+                self._read(
+                    f"{_TOLD} from ({_WAYS[way]}) e",
+                    _FIELDS,
+                    part=part,
+                )
             )
-            found.append(pl.DataFrame([tuple(row) for row in each], schema=_FIELDS, orient="row"))
         # Where several parts write one field, what the last of them writes is what it will hold.
         rows = pl.concat(found).sort("later_run", nulls_last=True, maintain_order=True)
         whole = rows.unique(["key", "field"], keep="last", maintain_order=True).join(
-            self._leaving().filter(~pl.col("stays")), on="key", how="anti"
+            self._leaving.filter(~pl.col("stays")), on="key", how="anti"
         )
         kept = pl.col("kept") & pl.col("later_run").is_null() & self.heeds_kept
         kept &= pl.col("was").ne_missing(pl.col("shown"))
@@ -216,11 +222,10 @@ class TakingBack:
         """Products that would go out, or come back: key, title, back, stays (not, because of what
         came later)."""
         coming = self._whole(_COMING).with_columns(back=pl.lit(True))
-        return pl.concat([self._leaving().with_columns(back=pl.lit(False)), coming])
+        return pl.concat([self._leaving.with_columns(back=pl.lit(False)), coming])
 
-    def write(self, heading: Mapping[str, str], fields: pl.DataFrame) -> None:
-        """Do it, with ``fields`` as they are found."""
-        own = _own(fields)
+    def write(self, heading: Mapping[str, str], fields: pl.DataFrame | None) -> None:
+        """Do it, with ``fields`` as they are found; ``None`` where it writes nothing by itself."""
         self._run(_BRING_BACK)
         for way, part in self.parts:
             self._run(f"create temp table back on commit drop as {_WAYS[way]}", part=part)
@@ -230,22 +235,40 @@ class TakingBack:
             self._run(_MARK[way])
             self._run(_RESTORE, **heading)
             self._run("drop table back")
-        if own.height:
+        own = _own(fields) if fields is not None else None
+        if own is not None and own.height:
             changes = Changes(self.db, self.values["store"], self.values["run"])
             changes.stage(own, lambda done: None)
             changes.write(heading)
         self._run(_REMOVE)
 
+    @cached_property
     def _leaving(self) -> pl.DataFrame:
         return self._whole(_LEAVING)
 
     def _whole(self, query: str) -> pl.DataFrame:
-        shape = {"key": pl.String, "title": pl.String, "stays": pl.Boolean}
-        rows = [tuple(row) for row in self._run(query)]
-        return pl.DataFrame(rows, schema=shape, orient="row")
+        return self._read(query, {"key": pl.String, "title": pl.String, "stays": pl.Boolean})
+
+    def _read(self, query: str, shape: Mapping[str, Any], **more: Any) -> pl.DataFrame:
+        """What is committed. Nobody else writes to the store behind its lock, and this run has
+        not yet where it is asked."""
+        values = {
+            name: f"array{value}::int[]" if isinstance(value, list) else str(value)
+            for name, value in (self.values | more).items()
+            if name != "now"
+        }
+        filled = re.sub(r"(?<!:):(\w+)", lambda found: values[found[1]], query)
+        return read_query(filled, dict(shape))
 
     def _run(self, statement: str, **more: Any) -> Any:
         return self.db.connection().execute(text(statement), self.values | more)
+
+
+def writes_itself(fields: pl.DataFrame) -> bool:
+    """Whether taking back writes any of these by itself."""
+    over = pl.col("later_run").is_not_null() & pl.col("chosen")
+    keeps = pl.col("kept") & ~pl.col("chosen")
+    return bool(fields.select((over | keeps).any()).item())
 
 
 def _own(fields: pl.DataFrame) -> pl.DataFrame:

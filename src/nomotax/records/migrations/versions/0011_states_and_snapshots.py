@@ -12,6 +12,8 @@ depends_on = None
 
 def upgrade() -> None:
     op.add_column("products", sa.Column("state", sa.String, nullable=False, server_default="live"))
+    # Room for the next version of a product beside the last: no index is written for it then.
+    op.execute("alter table products set (fillfactor = 85)")
     # A product can be out of the catalog only once, whichever run it was.
     op.execute("""update removed_products set document = document || '{"state": "live"}'""")
     op.drop_constraint("removed_products_pkey", "removed_products")
