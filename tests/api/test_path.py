@@ -207,6 +207,31 @@ def test_outbound_files_are_read_again_by_our_own_reader(mapped, work):
     assert result.filter(pl.col("row").is_not_null()).height == 1188
 
 
+@pytest.mark.parametrize("kind", ["csv", "jsonl", "parquet", "xlsx"])
+def test_outbound_pieces_are_one_file_in_the_order_of_keys(client, monkeypatch, kind):
+    """However the rows come out of the database, none is lost and the heading stands once."""
+    from nomotax.flows import outbound
+
+    def cut(store, fields, whole=outbound.products_by_key):
+        for piece in whole(store, fields):
+            yield from piece.iter_slices(7)
+
+    monkeypatch.setattr(outbound, "products_by_key", cut)
+    data = client.get(f"/api/v1/stores/1/outbound?format={kind}").data
+    if kind == "csv":
+        table = pl.read_csv(data, infer_schema=False)
+    elif kind == "jsonl":
+        table = pl.DataFrame(
+            [json.loads(line) for line in data.splitlines()], infer_schema_length=None
+        )
+    else:
+        table = pl.read_parquet(data) if kind == "parquet" else pl.read_excel(data)
+    keys = table["sku"].cast(pl.String).to_list()
+    assert len(keys) == 400 and keys == sorted(set(keys))
+    assert client.get("/api/v1/stores/9/outbound").status_code == 404
+    assert client.get("/api/v1/stores/1/outbound?run_id=9").status_code == 404
+
+
 def test_undo_puts_everything_back_exactly(mapped, work):
     before = catalog(mapped)
     run = prepare(mapped, work)

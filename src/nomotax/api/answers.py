@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Iterator
 from http import HTTPStatus
 from typing import Any, Literal
 
@@ -75,6 +76,12 @@ MEDIA_TYPES = {
 def attachment(data: bytes, name: str, media_type: str) -> Response:
     """Bytes to save under a name."""
     return send_file(io.BytesIO(data), mimetype=media_type, as_attachment=True, download_name=name)
+
+
+def streamed(pieces: Iterator[bytes], name: str, media_type: str) -> Response:
+    """Bytes to save under a name, sent as they are made."""
+    headers = {"Content-Disposition": f'attachment; filename="{name}"'}
+    return Response(pieces, mimetype=media_type, headers=headers)
 
 
 def problem(document: Problem) -> Response:

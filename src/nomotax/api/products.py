@@ -8,9 +8,10 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, StorePath, answer, attachment
+from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, StorePath, answer, streamed
 from nomotax.core.changes.states import STATES, State
-from nomotax.flows import catalog, decisions, editing, review
+from nomotax.flows import catalog, decisions, editing
+from nomotax.flows import outbound as files
 from nomotax.flows.catalog import ProductDetail, ProductPage
 from nomotax.flows.decisions import KeptField
 from nomotax.flows.editing import ProductEdit
@@ -71,9 +72,9 @@ def outbound(path: StorePath, query: OutboundQuery) -> Response:
     pictures = f"{request.host_url}api/v1/pictures/"
     left_out = query.without.split(",")
     states = [state for state in STATES if state not in left_out]
-    data = review.outbound_file(path.store_id, query.format, query.run_id, pictures, states)
+    pieces = files.outbound(path.store_id, query.format, query.run_id, pictures, states)
     what = f"run-{query.run_id}" if query.run_id else "catalog"
-    return attachment(data, f"{what}.{query.format}", MEDIA_TYPES[query.format])
+    return streamed(pieces, f"{what}.{query.format}", MEDIA_TYPES[query.format])
 
 
 @api.put("/stores/<int:store_id>/kept", responses={200: Done})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import cast as cast_type
 
@@ -18,7 +18,7 @@ from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tree import SIGN
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.flows.listing import Wanted, listing_of
-from nomotax.records.bulk import read_query
+from nomotax.records.bulk import read_pieces, read_query
 from nomotax.records.database import session
 from nomotax.records.repositories import Catalog, Feeds, Stores, in_catalog
 from nomotax.records.tables import Product, ProductChange, Run, RunKind, Supplier
@@ -253,11 +253,23 @@ def _entry(
 def key_and_content(store_id: int, fields: Sequence[str]) -> pl.DataFrame:
     """key, owner, state and ``old:<field>`` of the given fields of every product, all text; also of
     products that were taken out, whose state says so. Of a live one it is null."""
-    frame = read_query(
-        "select p.key, s.name as owner, p.content::text as content from products p "
-        f"join suppliers s on s.id = p.supplier_id where p.store_id = {int(store_id)}",
-        {"key": pl.String, "owner": pl.String, "content": pl.String},
-    )
+    return _decoded(read_query(_ALL.format(store=int(store_id)), _RAW), fields)
+
+
+def products_by_key(store_id: int, fields: Sequence[str]) -> Iterator[pl.DataFrame]:
+    """The same in pieces, by key; at least one, which may be empty."""
+    query = _ALL.format(store=int(store_id)) + " order by p.key"
+    return (_decoded(piece, fields) for piece in read_pieces(query, _RAW))
+
+
+_RAW = {"key": pl.String, "owner": pl.String, "content": pl.String}
+_ALL = (
+    "select p.key, s.name as owner, p.content::text as content from products p "
+    "join suppliers s on s.id = p.supplier_id where p.store_id = {store}"
+)
+
+
+def _decoded(frame: pl.DataFrame, fields: Sequence[str]) -> pl.DataFrame:
     shape = pl.Struct(dict.fromkeys([*fields, STATE], pl.String))
     named = [OLD + field for field in fields]
     decoded = frame.select(

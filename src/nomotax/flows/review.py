@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Sequence
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from functools import lru_cache
 
@@ -13,14 +12,11 @@ from pydantic import BaseModel
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.again import AGAIN
 from nomotax.core.changes.diff import NEW, OLD
-from nomotax.core.changes.states import LIVE, STATE, STATES, TAKEN_OUT, State, said
+from nomotax.core.changes.states import STATE, TAKEN_OUT, said
 from nomotax.core.changes.taking_back import STAYS
 from nomotax.core.errors import NotFound
-from nomotax.core.kinds import FieldKind
-from nomotax.core.reading.pictures import PREFIX
 from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.core.writing.tables import write_table
-from nomotax.flows.catalog import key_and_content
 from nomotax.flows.changesets import changeset_name, problems_name
 from nomotax.flows.headings import label_of
 from nomotax.records.bulk import read_query
@@ -86,8 +82,8 @@ class ReviewPage(BaseModel):
 _MOVES = 2000
 
 
-def _run(run_id: int) -> Run:
-    """A run that is prepared. Raises ``NotFound``."""
+def prepared_run(run_id: int) -> Run:
+    """A run that has been prepared. Raises ``NotFound``."""
     with session() as db:
         run = Runs(db).get(run_id)
     if not run.changes or not artifacts().exists(changeset_name(run)):
@@ -96,7 +92,7 @@ def _run(run_id: int) -> Run:
 
 
 def _scan(run_id: int) -> pl.LazyFrame:
-    return artifacts().scan(changeset_name(_run(run_id)))
+    return artifacts().scan(changeset_name(prepared_run(run_id)))
 
 
 def _schema(run_id: int) -> StoreSchema:
@@ -130,7 +126,7 @@ def review_summary(run_id: int) -> ReviewSummary:
 
 
 def _reasons(run_id: int) -> list[ReasonCount]:
-    problems = artifacts().scan(problems_name(_run(run_id)))
+    problems = artifacts().scan(problems_name(prepared_run(run_id)))
     counts = (
         problems.filter(pl.col("severity") != "skipped")
         .group_by("kind", "severity")
@@ -161,7 +157,7 @@ def review_page(
 ) -> ReviewPage:  # fmt: skip
     """Rows of one status (or all), of those that change ``field``, that hold ``search``, or are
     other than they were seen before the catalog changed (``again``)."""
-    schema, changeset = _schema(run_id), changeset_name(_run(run_id))
+    schema, changeset = _schema(run_id), changeset_name(prepared_run(run_id))
     scan = artifacts().scan(changeset)
     places = _places(artifacts().root, changeset, status, field, search, again)
     wanted = places.slice(offset, limit)
@@ -274,27 +270,4 @@ def result_file(run_id: int, kind: str) -> bytes:
     )
     out = io.BytesIO()
     write_table(told, out, kind, "Result")
-    return out.getvalue()
-
-
-def outbound_file(
-    store_id: int, kind: str, run_id: int | None = None, pictures: str = PREFIX,
-    states: Sequence[State] = STATES,
-) -> bytes:  # fmt: skip
-    """The catalog, or what a run changed (as it stands in the catalog now), in the store
-    schema's column order: products in these ``states``. ``pictures`` is the web address under
-    which kept pictures are found."""
-    with session() as db:
-        schema = Stores(db).schema(store_id)
-    names = schema.names
-    catalog = key_and_content(store_id, names).filter(pl.col(STATE).fill_null(LIVE).is_in(states))
-    if run_id is not None:
-        changed = _scan(run_id).filter(pl.col("status").is_in(["new", "changed"]))
-        catalog = catalog.join(changed.select("key").collect(), on="key", how="semi")
-    shown = [f.name for f in schema.fields if f.kind in (FieldKind.LINK, FieldKind.LINKS)]
-    catalog = catalog.with_columns(
-        pl.col(OLD + name).str.replace_all(PREFIX, pictures, literal=True) for name in shown
-    )
-    out = io.BytesIO()
-    write_table(catalog.sort("key").select(pl.col(OLD + f).alias(f) for f in names), out, kind)
     return out.getvalue()

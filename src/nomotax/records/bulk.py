@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 import polars as pl
+from adbc_driver_postgresql import dbapi  # type: ignore[import-untyped]  # it has no types
 from psycopg import sql
 from sqlmodel import Session
 
@@ -18,6 +19,19 @@ def read_query(query: str, schema: dict[str, Any]) -> pl.DataFrame:
     """The rows of a query as a frame of ``schema`` (also when there are none)."""
     frame = pl.read_database_uri(query, database_url(), engine="adbc")
     return frame.select(pl.col(name).cast(kind) for name, kind in schema.items())
+
+
+def read_pieces(query: str, schema: dict[str, Any]) -> Iterator[pl.DataFrame]:
+    """The rows of a query in pieces of some megabytes, as they come; at least one piece."""
+    none = True
+    with dbapi.connect(database_url()) as connection, connection.cursor() as cursor:
+        cursor.execute(query)
+        for batch in cursor.fetch_record_batch():
+            none = False
+            frame = pl.DataFrame(batch)
+            yield frame.select(pl.col(name).cast(kind) for name, kind in schema.items())
+    if none:
+        yield pl.DataFrame(schema=schema)
 
 
 def copy_frame(

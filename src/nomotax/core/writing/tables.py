@@ -11,6 +11,8 @@ import xlsxwriter
 from nomotax.core.errors import NomotaxError
 
 FORMATS = ("csv", "xlsx", "jsonl", "parquet")
+#: Those that may be written in pieces, one behind the other.
+HEADED = ("csv", "jsonl")
 _XLSX_ROWS = 1_048_575
 
 
@@ -25,14 +27,17 @@ def format_of(path: Path) -> str:
     return suffix
 
 
-def write_table(frame: pl.DataFrame, out: BinaryIO, kind: str, sheet: str = "Products") -> None:
-    """Write ``frame`` to ``out``. CSV is RFC 4180 in UTF-8.
+def write_table(
+    frame: pl.DataFrame, out: BinaryIO, kind: str, sheet: str = "Products", headed: bool = True
+) -> None:
+    """Write ``frame`` to ``out``. CSV is RFC 4180 in UTF-8; without its heading line where this is
+    not the first piece of a table.
 
     XLSX cells are all text, so that no spreadsheet re-types a code or a price. Raises
     ``NomotaxError`` when a table is longer than a worksheet.
     """
     if kind == "csv":
-        frame.write_csv(out, line_terminator="\r\n")
+        frame.write_csv(out, line_terminator="\r\n", include_header=headed)
     elif kind == "jsonl":
         frame.write_ndjson(out)
     elif kind == "parquet":
