@@ -23,6 +23,7 @@ from nomotax.flows.run_states import (
     ending,
     give_back,
     move,
+    pace,
     request_stop,
 )
 from nomotax.jobs.app import _app, run_worker, take_up
@@ -196,3 +197,16 @@ def test_one_that_kills_its_workers_is_given_back_with_the_reason(run, state, ba
 def test_what_still_has_a_job_is_left_to_it(run):
     status(run, "preparing")
     assert give_back() == 0 and left_behind() == 0 and status(run) == "preparing"
+
+
+@pytest.mark.parametrize(
+    ("done", "total", "seconds", "says"),
+    [
+        (0, 1000, 0.0, "0 of 1,000"),
+        (20_000, 1_000_000, 0.5, "20,000 of 1,000,000, 40,000 a second, about 24 s left"),
+        (5, 1000, 10.0, "5 of 1,000, 0 a second, about 33 min left"),
+        (1000, 1000, 4.0, "1,000 of 1,000, 250 a second, about 0 s left"),
+    ],
+)
+def test_the_pace_of_a_run_in_words(done, total, seconds, says):
+    assert pace(done, total, seconds) == says

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from time import monotonic
 
 import polars as pl
 from sqlmodel import Session
@@ -16,7 +17,7 @@ from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import changeset_name
 from nomotax.flows.headings import headings_of
 from nomotax.flows.restoring import restored_products
-from nomotax.flows.run_states import Progress, ending, move
+from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.snapshots import take_before
 from nomotax.flows.undoing import apply_undo
 from nomotax.records.changes import Changes, Touched, stale
@@ -134,7 +135,15 @@ def _write(
 
 
 def _telling(tell: Progress, begin: int, total: int) -> Callable[[int], None]:
-    return lambda done: tell(begin + 35 * done // max(1, total), "copying")
+    started = monotonic()
+
+    def copied(done: int) -> None:
+        tell(
+            begin + 35 * done // max(1, total),
+            f"copying {pace(done, total, monotonic() - started)}",
+        )
+
+    return copied
 
 
 def _still_ruled(db: Session, run: Run) -> None:

@@ -69,6 +69,17 @@ def note(db: Session, run: Run, line: str) -> None:
     db.add(RunLog(run_id=known_id(run), text=line))
 
 
+def pace(done: int, total: int, seconds: float) -> str:
+    """How much of a whole is done, how fast it goes and how long the rest will take."""
+    said = f"{done:,} of {total:,}"
+    if done == 0 or seconds <= 0:
+        return said
+    rate = done / seconds
+    left = (total - done) / rate
+    rest = f"{left:.0f} s" if left < 100 else f"{left / 60:.0f} min"
+    return f"{said}, {rate:,.0f} a second, about {rest} left"
+
+
 class Progress:
     """Tells how far a run is, in transactions of its own, and hears a stop."""
 
