@@ -61,7 +61,8 @@ class Model:
         self.gone: set[int] = set()
         #: Writes by run and product that do not stand, and the run that took them out.
         self.out: dict[tuple[int, int], int] = {}
-        self.kept: set[tuple[str, str]] = set()
+        #: Fields that are kept by hand, of products by their numbers.
+        self.kept: set[tuple[int, str]] = set()
 
     def alive(self) -> dict[str, int]:
         """The products there are, by key, those that a restore took out among them."""
@@ -166,7 +167,7 @@ class Model:
             was = self.content(product, before=min(later)).get(name)
             own.setdefault(product, {})[name] = was
         elif not later and not chosen and heeds_kept:
-            kept = (self.keys()[product], name) in self.kept
+            kept = (product, name) in self.kept
             if kept and self.content(product).get(name) != old[product].get(name):
                 own.setdefault(product, {})[name] = old[product].get(name)
 
@@ -268,7 +269,9 @@ def write(shop, model, wanted, kind):
     made, before, after = split(model.everything(), wanted)
     number, alive = shop.apply(made, before, after, kind), model.alive()
     free = model.kept if kind == "delivery" else set()
-    wrote = {alive[k]: {f: v for f, v in after[k].items() if (k, f) not in free} for k in before}
+    wrote = {
+        alive[k]: {f: v for f, v in after[k].items() if (alive[k], f) not in free} for k in before
+    }
     model.runs[number] = Written(
         {number * 10 + n: (k, c) for n, (k, c) in enumerate(made.items())},
         {k: v for k, v in wrote.items() if v},
@@ -295,9 +298,10 @@ def test_any_history_of_runs_and_undos_equals_the_model(database, steps):
             wanted = {k: {STATE: TAKEN_OUT} for k in there if k not in then}
             write(shop, model, wanted | {k: empty | c for k, c in then.items()}, "restore")
             assert model.catalog() == then
-        elif what == "keep":
-            shop.keep(*place, keep=place not in model.kept)
-            model.kept ^= {place}
+        elif what == "keep" and place[0] in model.catalog():
+            kept = (model.alive()[place[0]], place[1])
+            shop.keep(*place, keep=kept not in model.kept)
+            model.kept ^= {kept}
         elif what == "undo":
             standing = [n for n in model.runs if model.may_be_undone(n)]
             if standing:

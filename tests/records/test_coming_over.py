@@ -37,6 +37,14 @@ def before(place):
             text("select run_id, key, before, after from product_changes order by id")
         ).all()
         catalog = connection.execute(text("select key, content from products")).all()
+        connection.execute(
+            text(
+                "insert into kept_values (store_id, key, field, author, at) values "
+                "(1, :key, 'price', 'Ines', now()), (1, 'never there', 'price', '', now())"
+            ),
+            {"key": catalog[0][0]},
+        )
+        connection.commit()
     migrate()
     return [tuple(row) for row in rows], dict(tuple(row) for row in catalog)
 
@@ -121,3 +129,23 @@ def test_runs_of_before_can_still_be_taken_back(before):
             expected[key] = old
     assert catalog_now() == {k: c for k, c in expected.items() if c is not None}
     assert undo.counts["stays"] == 0 and undo.counts["taken out"] > 800
+
+
+def test_states_kept_values_and_snapshots_begin_where_the_old_catalog_stands(before):
+    from nomotax.flows.restoring import start_restore
+    from nomotax.flows.snapshots import request_snapshot, take_queued
+
+    _, catalog = before
+    snapshot = request_snapshot(1).id
+    take_queued(snapshot)
+    taken_back(THIRD)
+    assert catalog_now() != catalog
+    run = start_restore(snapshot).id
+    prepare(run)
+    request_apply(run)
+    apply(run)
+    assert catalog_now() == catalog
+    with session() as db:
+        assert Catalog(db).kept(1) == {"price": [next(iter(catalog))]}
+        states = db.connection().execute(text("select distinct state from products"))
+        assert [tuple(row) for row in states] == [("live",)]

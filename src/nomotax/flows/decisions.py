@@ -63,9 +63,7 @@ def keep_by_hand(store_id: int, kept: KeptField) -> None:
     with session() as db:
         if kept.field not in Stores(db).schema(store_id):
             raise NotFound(f"The store schema has no field {kept.field!r}.")
-        catalog = Catalog(db)
-        catalog.product(store_id, kept.key)
-        catalog.keep(store_id, kept.key, kept.field, kept.keep)
+        Catalog(db).keep(store_id, kept.key, kept.field, kept.keep)
 
 
 def kept_of(store_id: int) -> dict[str, list[str]]:

@@ -21,9 +21,10 @@ create temp table staged (key text primary key, before jsonb, after jsonb) on co
 """
 _LEAVE_KEPT = """
 with kept as (
-  select k.key, array_agg(k.field) as fields, count(*) as n from kept_values k
-  join staged s on s.key = k.key and s.after ? k.field
-  where k.store_id = :store group by k.key
+  select p.key, array_agg(k.field) as fields, count(*) as n from kept_values k
+  join products p on p.id = k.product_id
+  join staged s on s.key = p.key and s.after ? k.field
+  where k.store_id = :store group by p.key
 ), left_alone as (
   update staged s set before = s.before - k.fields, after = s.after - k.fields
   from kept k where k.key = s.key returning k.n

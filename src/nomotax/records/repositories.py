@@ -427,8 +427,13 @@ class Catalog(_Repository):
     def kept(self, store_id: int) -> dict[str, list[str]]:
         """Keys by the field that is kept by hand."""
         found: dict[str, list[str]] = {}
-        for one in self.session.exec(select(KeptValue).where(KeptValue.store_id == store_id)):
-            found.setdefault(one.field, []).append(one.key)
+        query = (
+            select(KeptValue.field, Product.key)
+            .join(Product, col(Product.id) == col(KeptValue.product_id))
+            .where(KeptValue.store_id == store_id)
+        )
+        for field, key in self.session.exec(query):
+            found.setdefault(field, []).append(key)
         return found
 
     def kept_mark(self, store_id: int) -> tuple[int, int]:
@@ -438,12 +443,17 @@ class Catalog(_Repository):
         return count, last or 0
 
     def keep(self, store_id: int, key: str, field: str, keep: bool) -> None:
-        """Keep a field by hand, or no longer."""
+        """Keep a field of a product by hand, or no longer. Raises ``NotFound``."""
+        product = known_id(self.product(store_id, key))
         query = select(KeptValue).where(
-            KeptValue.store_id == store_id, KeptValue.key == key, KeptValue.field == field
+            KeptValue.store_id == store_id,
+            KeptValue.product_id == product,
+            KeptValue.field == field,
         )
         found = self.session.exec(query).first()
         if keep and found is None:
-            self._add(KeptValue(store_id=store_id, key=key, field=field, author=person()))
+            self._add(
+                KeptValue(store_id=store_id, product_id=product, field=field, author=person())
+            )
         elif not keep and found is not None:
             self.session.delete(found)

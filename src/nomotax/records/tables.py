@@ -228,11 +228,11 @@ class KeptValue(SQLModel, table=True):
     """A field of a product that is kept by hand: no feed may touch it."""
 
     __tablename__: ClassVar[str] = "kept_values"
-    __table_args__ = (UniqueConstraint("store_id", "key", "field"),)
+    __table_args__ = (UniqueConstraint("store_id", "product_id", "field"),)
 
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id")
-    key: str
+    product_id: int = Field(sa_column=Column(BigInteger, nullable=False))
     field: str
     author: str = ""
     at: datetime = _moment()

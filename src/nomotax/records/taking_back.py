@@ -9,7 +9,6 @@ A product is out of the catalog while the run that made it is taken back and no 
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Mapping
 from functools import cached_property
 from typing import Any, Literal
@@ -19,7 +18,6 @@ from pydantic import BaseModel
 from sqlalchemy import text
 from sqlmodel import Session
 
-from nomotax.records.bulk import read_query
 from nomotax.records.changes import Changes, headings
 from nomotax.records.repositories import known_id
 from nomotax.records.tables import Run, now
@@ -45,7 +43,8 @@ left join product_changes l on l.id = e.next
 """
 _TOLD = """
 select key, title, name as field, shown, was #>> '{}' as was, later_run, exists (
-  select 1 from kept_values k where k.store_id = :store and k.key = e.key and k.field = e.name
+  select 1 from kept_values k
+  where k.store_id = :store and k.product_id = e.product_id and k.field = e.name
 ) as kept
 """
 Way = Literal["out", "in"]
@@ -250,15 +249,8 @@ class TakingBack:
         return self._read(query, {"key": pl.String, "title": pl.String, "stays": pl.Boolean})
 
     def _read(self, query: str, shape: Mapping[str, Any], **more: Any) -> pl.DataFrame:
-        """What is committed. Nobody else writes to the store behind its lock, and this run has
-        not yet where it is asked."""
-        values = {
-            name: f"array{value}::int[]" if isinstance(value, list) else str(value)
-            for name, value in (self.values | more).items()
-            if name != "now"
-        }
-        filled = re.sub(r"(?<!:):(\w+)", lambda found: values[found[1]], query)
-        return read_query(filled, dict(shape))
+        rows = [tuple(row) for row in self._run(query, **more)]
+        return pl.DataFrame(rows, schema=dict(shape), orient="row")
 
     def _run(self, statement: str, **more: Any) -> Any:
         return self.db.connection().execute(text(statement), self.values | more)

@@ -9,6 +9,11 @@ down_revision = "0010"
 branch_labels = None
 depends_on = None
 
+_KEPT = """
+update kept_values k set product_id = {id} from {table}
+where k.product_id is null and {key} = k.key and {store} = k.store_id
+"""
+
 
 def upgrade() -> None:
     op.add_column("products", sa.Column("state", sa.String, nullable=False, server_default="live"))
@@ -22,6 +27,20 @@ def upgrade() -> None:
     op.execute("update removed_products set created_run = (document ->> 'created_run')::int")
     op.create_primary_key("removed_products_pkey", "removed_products", ["product_id"])
     op.create_index("ix_removed_products_created_run", "removed_products", ["created_run"])
+    # What is kept by hand is so of a product, whatever its key.
+    op.add_column("kept_values", sa.Column("product_id", sa.BigInteger))
+    op.execute(_KEPT.format(table="products p", id="p.id", key="p.key", store="p.store_id"))
+    op.execute(_KEPT.format(table="removed_products r", id="r.product_id",
+               key="r.document ->> 'key'", store="(r.document ->> 'store_id')::int"))  # fmt: skip
+    op.execute("delete from kept_values where product_id is null")
+    op.alter_column("kept_values", "product_id", nullable=False)
+    op.drop_constraint("kept_values_store_id_key_field_key", "kept_values")
+    op.drop_column("kept_values", "key")
+    op.create_unique_constraint(
+        "kept_values_store_id_product_id_field_key",
+        "kept_values",
+        ["store_id", "product_id", "field"],
+    )
     op.create_table(
         "snapshots",
         sa.Column("id", sa.Integer, primary_key=True),
