@@ -122,8 +122,10 @@ class Model:
     def take_back(self, target: int, by: int, chosen: bool) -> None:
         chain = self.chain(target)
         root, outs, ins = chain[-1], chain[::2], chain[1::2]
+        # What comes back is as it was; only what is there can be kept as it is.
+        old = {n: self.content(n) for n in self.alive().values()}
         self.come_back(root if root in ins else None, target)
-        there, old = set(self.alive().values()), {n: self.content(n) for n in self.keys()}
+        there = set(self.alive().values())
         touched: dict[tuple[int, str], int] = {}
         for part in outs + ins[::-1]:
             for product in self.runs[part].wrote:
@@ -166,7 +168,7 @@ class Model:
         if later and chosen:
             was = self.content(product, before=min(later)).get(name)
             own.setdefault(product, {})[name] = was
-        elif not later and not chosen and heeds_kept:
+        elif not later and not chosen and heeds_kept and product in old:
             kept = (product, name) in self.kept
             if kept and self.content(product).get(name) != old[product].get(name):
                 own.setdefault(product, {})[name] = old[product].get(name)
