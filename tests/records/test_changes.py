@@ -281,7 +281,7 @@ def write(shop, model, wanted, kind):
     )
 
 
-@settings(max_examples=60, deadline=None,
+@settings(max_examples=35, deadline=None,
           suppress_health_check=[HealthCheck.function_scoped_fixture])  # fmt: skip
 @given(STEPS)
 def test_any_history_of_runs_and_undos_equals_the_model(database, steps):
