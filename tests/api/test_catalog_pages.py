@@ -5,6 +5,7 @@ from __future__ import annotations
 import unicodedata
 from decimal import Decimal
 
+import polars as pl
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -116,3 +117,15 @@ def test_a_branch_that_is_renamed_is_found_by_its_new_name(client):
 def test_a_field_that_is_not_there_is_no_order(client):
     assert client.get("/api/v1/stores/1/products?sort=nowhere").status_code == 404
     assert client.get("/api/v1/stores/9/products").status_code == 404
+
+
+def test_a_field_may_be_called_as_our_own_columns_are(monkeypatch):
+    from nomotax.flows import listing
+
+    frame = pl.DataFrame({"id": [1, 2, 3], "key": ["a", "b", "c"], "title": [""] * 3,
+                          "category": [""] * 3, "state": ["live"] * 3})  # fmt: skip
+    held = pl.DataFrame({"id": [1, 2, 3], "value": ["30", "4", None]})
+    monkeypatch.setattr(listing, "read_query", lambda query, shape: held)
+    for name in ("state", "id"):
+        found = listing.Listing(1, 0, frame).ids(listing.Wanted(), name, True, False)
+        assert found.to_list() == [2, 1, 3]

@@ -17,7 +17,7 @@ from nomotax.core.changes.states import STATE, State
 from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tree import SIGN
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
-from nomotax.flows.listing import Wanted, listing_of
+from nomotax.flows.listing import LISTED, Wanted, listing_of
 from nomotax.records.bulk import read_pieces, read_query
 from nomotax.records.database import session
 from nomotax.records.repositories import Catalog, Feeds, Stores, in_catalog
@@ -119,9 +119,9 @@ def product_page(
     a field."""
     with session() as db:
         schema = Stores(db).schema(store_id)
-        if sort not in (*_LISTED, *schema.names):
+        if sort not in (*LISTED, *schema.names):
             raise NotFound(f"The store schema has no field {sort!r}.")
-        numeric = sort not in _LISTED and schema[sort].numeric
+        numeric = sort not in LISTED and schema[sort].numeric
         found = listing_of(db, store_id).ids(
             Wanted(category, search, state or ""), sort, numeric, descending
         )
@@ -135,10 +135,6 @@ def product_page(
         lines = {product.id: _line(product, supplier) for product, supplier in db.exec(query)}
         page = [lines[one] for one in shown if one in lines]
         return ProductPage(total=found.len(), products=page)
-
-
-#: What a listing is sorted by without a look into the fields.
-_LISTED = ("key", "title", "category")
 
 
 def _line(product: Product, supplier: str) -> ProductLine:

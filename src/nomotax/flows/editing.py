@@ -43,8 +43,8 @@ def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run:
     """Write values into a product, as a run that is applied at once.
 
     Raises ``UnfitValue`` for a value that its field does not take or another product has where all
-    must differ, ``Conflict`` where another value
-    is there than the person saw or where nothing would change, ``NotFound``.
+    must differ, ``Conflict`` where another value is there than the person saw or where nothing
+    would change, ``NotFound``.
     """
     with session() as db:
         stores = Stores(db)

@@ -25,6 +25,8 @@ _COLUMNS = {
     "id": pl.Int64, "key": pl.String, "title": pl.String, "category": pl.String,
     "state": pl.String,
 }  # fmt: skip
+#: What is sorted by without a look into the fields; a field may well be called *state* or *id*.
+LISTED = ("key", "title", "category")
 #: So many catalogs are held at a time.
 _HELD = 4
 
@@ -92,7 +94,7 @@ class Listing:
     def _column(self, by: str, numeric: bool) -> pl.Series:
         """What a column is sorted by: numbers as such, texts whatever their case and accents."""
         if by not in self._values:
-            there = by in self.frame.columns
+            there = by in LISTED
             found = self.frame[by] if there else self._read(by, numeric)
             plain = found if numeric else found.str.normalize("NFKD").str.to_lowercase()
             self._values[by] = plain

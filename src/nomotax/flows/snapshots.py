@@ -26,11 +26,11 @@ from nomotax.records.tables import Run, Snapshot, Store, now
 log = structlog.get_logger()
 
 
-def request_snapshot(store_id: int, because: str = "") -> Snapshot:
+def request_snapshot(store_id: int) -> Snapshot:
     """Have a worker take one. Raises ``NotFound``."""
     with session() as db:
         Stores(db).get(store_id)
-        snapshot = Snapshots(db).add(Snapshot(store_id=store_id, because=because, author=person()))
+        snapshot = Snapshots(db).add(Snapshot(store_id=store_id, author=person()))
         enqueue(db, "snapshot", snapshot_id=known_id(snapshot))
         return snapshot
 
@@ -41,7 +41,7 @@ def take_queued(snapshot_id: int) -> None:
         snapshot = Snapshots(db).get(snapshot_id)
         if snapshot.status != "queued":
             return
-    with ending(snapshot_id), session() as db:
+    with _ending(snapshot_id), session() as db:
         # Behind the lock nobody writes: the products are those of one moment.
         store = Stores(db).locked(snapshot.store_id)
         db.add(_taken(db, store, Snapshots(db).get(snapshot_id)))
@@ -83,7 +83,7 @@ def _name(store_id: int) -> str:
 
 
 @contextmanager
-def ending(snapshot_id: int) -> Iterator[None]:
+def _ending(snapshot_id: int) -> Iterator[None]:
     """Whatever goes wrong with it, it says so; where the database is gone it is taken up again."""
     try:
         yield

@@ -89,7 +89,7 @@ def stale(where: str) -> StaleChangeset:
     return StaleChangeset(
         "The catalog has changed where this changeset would.",
         where=where,
-        remedy="Prepare it again; nothing was written.",
+        remedy="Nothing was written; it is prepared again, to be looked at.",
     )
 
 

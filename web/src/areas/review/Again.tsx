@@ -26,7 +26,7 @@ export function Again({ run, only, onOnly }: AgainProps) {
         )
       }
     >
-      Nothing was written: {run.since} It was prepared again;{" "}
+      Nothing was written: {run.since}. It was prepared again;{" "}
       {run.again
         ? `${count(run.again, "line is", "lines are")} other than you saw ${run.again === 1 ? "it" : "them"}.`
         : "its lines are as you saw them."}
