@@ -163,6 +163,9 @@ describe("a run that the catalog has overtaken", () => {
       expect(fake.calls("GET /api/v1/runs/7/rows").at(-1)?.query.get("again")).toBe("true"),
     );
     expect(screen.getByRole("button", { name: "Show all lines" })).toBeInTheDocument();
+    // A tab says how many lines of a fate there are, and shows all of them.
+    await userEvent.click(screen.getByRole("tab", { name: /changed/ }));
+    expect(await screen.findByRole("button", { name: "Show only these" })).toBeInTheDocument();
   });
 
   it("says nothing of it once it is applied", async () => {

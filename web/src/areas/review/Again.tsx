@@ -17,7 +17,15 @@ export function Again({ run, only, onOnly }: AgainProps) {
     <Alert
       severity="info"
       variant="outlined"
-      sx={{ mx: 1.5, mt: 1, py: 0, alignItems: "center" }}
+      sx={{
+        mx: 1.5,
+        mt: 1,
+        py: 0,
+        alignItems: "center",
+        color: "text.primary",
+        borderColor: "divider",
+        "& .MuiAlert-icon": { color: "text.secondary" },
+      }}
       action={
         run.again > 0 && (
           <Button color="inherit" onClick={() => onOnly(!only)} aria-pressed={only}>

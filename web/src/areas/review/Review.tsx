@@ -104,7 +104,7 @@ function Ready({ run }: { run: RunView }) {
                 status={s}
                 n={run.counts[s] ?? 0}
                 chosen={s === status}
-                onChoose={() => set({ status: s, field: "", product: "" })}
+                onChoose={() => set({ status: s, field: "", product: "", again: "" })}
               />
             ))}
             <Box sx={{ flex: 1 }} />
