@@ -21,7 +21,7 @@ from sqlalchemy import text
 from bench.edit import OUT, server, set_up
 from nomotax.flows import applying, runs, undoing
 from nomotax.records.database import session
-from nomotax.records.repositories import Runs
+from nomotax.records.runs import Runs
 
 #: The aims: the work, as a ratio to COPY of all in, or of its share.
 AIMS = {
@@ -53,7 +53,7 @@ class Clock:
 
 def status(run: int) -> str:
     with session() as db:
-        return Runs(db).get(run).status
+        return Runs.holding(db, run).get(run).status
 
 
 def prepared(client: FlaskClient, feed: int, delivery: int) -> int:

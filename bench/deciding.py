@@ -107,7 +107,7 @@ def trials(client: FlaskClient, made: int, n: int) -> float:
 def stock(count: int) -> None:
     """So many products of another supplier's in the catalog beside those that are priced."""
     with session() as db:
-        Feeds(db).supplier_named(1, "Another")
+        Feeds(db, 1).supplier_named("Another")
         db.flush()
         db.connection().execute(
             text(

@@ -27,7 +27,7 @@ from nomotax.flows.applying import request_apply
 from nomotax.flows.undoing import start_undo
 from nomotax.records.database import session
 from nomotax.records.postgres import Cluster
-from nomotax.records.repositories import Runs
+from nomotax.records.runs import Runs
 
 _WORKER = """
 from nomotax.jobs import app
@@ -86,7 +86,7 @@ def status(run: int) -> str:
     while True:
         try:
             with session() as db:
-                return Runs(db).get(run).status
+                return Runs.holding(db, run).get(run).status
         except DatabaseUnavailable:
             time.sleep(0.2)
 

@@ -11,7 +11,7 @@ import pytest
 
 from nomotax.demo.bank import todays_rates
 from nomotax.records.database import session
-from nomotax.records.repositories import LookupsRepository
+from nomotax.records.lookups import LookupsRepository
 from tests.api.test_path import BUNDLE, get, prepare, send
 
 INES = {"X-Person": "In%C3%A8s"}
@@ -339,6 +339,6 @@ def test_answers_of_many_people_at_once_are_all_kept(mapped, app):
         thread.join()
     assert answers == [200] * 20
     with session() as db:
-        saved = LookupsRepository(db).of_store(1)
+        saved = LookupsRepository(db, 1).all()
     assert set(words) <= saved.value_tables[table["table"]].entries.keys()
     assert set(words) <= saved.category_tables[view["table"]].placements.keys()

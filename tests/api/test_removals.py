@@ -94,7 +94,7 @@ def test_a_delivery_goes_to_no_feed_of_another_store(client):
     other = client.post("/api/v1/stores", data=form).json["id"]
     made = send(client, "post", f"/stores/{other}/feeds", {"supplier": "A", "name": "B"}, 201)
     told = send(client, "post", "/deliveries/1/move", {"feed_id": made["id"]}, 404)
-    assert "in this store" in told["detail"]
+    assert "no feed" in told["detail"]
 
 
 def test_a_move_gives_up_what_was_only_prepared(mapped, work):

@@ -17,7 +17,7 @@ from nomotax.flows.undoing import start_undo
 from nomotax.jobs.app import run_worker
 from nomotax.records.database import engine_for, session
 from nomotax.records.queue import RUNS
-from nomotax.records.repositories import Runs
+from nomotax.records.runs import Runs
 from tests.flows.test_run_states import left_behind
 
 WORKER = "from nomotax.jobs.app import run_worker; run_worker(queues=('runs',))"
@@ -34,7 +34,7 @@ def catalog():
 
 def run_of(number):
     with session() as db:
-        return Runs(db).get(number)
+        return Runs.holding(db, number).get(number)
 
 
 def wait_for(check, what):

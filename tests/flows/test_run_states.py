@@ -29,7 +29,7 @@ from nomotax.flows.run_states import (
 from nomotax.jobs.app import _app, run_worker, take_up
 from nomotax.records.database import database_url, session
 from nomotax.records.queue import QUEUES, RUNS, enqueue
-from nomotax.records.repositories import Runs
+from nomotax.records.runs import Runs
 
 
 @pytest.fixture
@@ -46,7 +46,7 @@ def status(run, to=None):
                 text("update runs set status = :to, error = '' where id = :run"),
                 {"to": to, "run": run},
             )
-        return Runs(db).get(run).status
+        return Runs.holding(db, run).get(run).status
 
 
 def jobs(change=""):
@@ -124,7 +124,7 @@ def test_whatever_happens_it_ends_where_a_person_can_act(run, error, state, ends
     assert (raised is None) == isinstance(error, Stopped | Overtaken)
     assert status(run) == ends
     with session() as db:
-        shown = Runs(db).get(run)
+        shown = Runs.holding(db, run).get(run)
         assert shown.error.startswith(said) and bool(shown.error) == bool(said)
 
 
@@ -190,8 +190,8 @@ def test_one_that_kills_its_workers_is_given_back_with_the_reason(run, state, ba
     assert left_behind() == 1 and jobs()[0][1] == "failed"
     assert status(run) == back
     with session() as db:
-        assert "Interrupted" in Runs(db).get(run).error
-        assert "Interrupted" in Runs(db).log(run)[-1].text
+        assert "Interrupted" in Runs.holding(db, run).get(run).error
+        assert "Interrupted" in Runs.holding(db, run).log(run)[-1].text
 
 
 def test_what_still_has_a_job_is_left_to_it(run):

@@ -18,8 +18,11 @@ from nomotax.core.table import ROW
 from nomotax.flows import tree
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.runs import RowRange
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, LookupsRepository, Stores
+from nomotax.records.lookups import LookupsRepository
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
 
 EDGES = st.one_of(st.none(), st.integers(1, 12))
 
@@ -64,9 +67,12 @@ def everything(store):
     """All that an edit of the tree could touch."""
     with session() as db:
         paths = Stores(db).tree(store)
-        saved = LookupsRepository(db).of_store(store)
+        saved = LookupsRepository(db, store).all()
         places, ladder = saved.category_tables["words"], saved.ladders["by group"]
-        drafts = [f.draft["fills"].get("category") for f, _ in Feeds(db).of_store(store)]
+        walks = Crosswalks(db, store).by_feed()
+        drafts = [
+            walks[known_id(f)].draft["fills"].get("category") for f, _ in Feeds(db, store).all()
+        ]
     content = key_and_content(store, ["category", "more_categories"]).sort("key")
     return content.rows(), paths, places, ladder, drafts
 
@@ -79,13 +85,13 @@ def placed(store, paths):
         rungs = (Rung(start=0, amount=50),)
         when = (Match(field="category", words=tuple(paths[:4])),)
         rule = Rule(name="some", when=when, rungs=rungs)
-        lookups = LookupsRepository(db)
-        lookups.save(store, CategoryTable(name="words", placements=places))
-        lookups.save(store, Ladder(name="by group", rungs=rungs, rules=(rule,)))
-        for at, (feed, _) in enumerate(Feeds(db).of_store(store)):
+        lookups = LookupsRepository(db, store)
+        lookups.save(CategoryTable(name="words", placements=places))
+        lookups.save(Ladder(name="by group", rungs=rungs, rules=(rule,)))
+        walks = Crosswalks(db, store)
+        for at, record in enumerate(walks.by_feed().values()):
             fill = Fill(parts=(Part(text=paths[at]),))
-            feed.draft = Crosswalk(fills={"category": fill}).model_dump(mode="json")
-            db.add(feed)
+            walks.edit(record, Crosswalk(fills={"category": fill}))
         more = " | ".join(paths[:3])
         db.connection().execute(
             text(
@@ -102,7 +108,7 @@ def placed(store, paths):
 def test_any_edits_taken_back_in_turn_leave_the_store_as_it_was(demo, data):
     with session() as db:
         paths = Stores(db).category_paths(demo)
-        fresh = "words" not in LookupsRepository(db).of_store(demo).category_tables
+        fresh = "words" not in LookupsRepository(db, demo).all().category_tables
     if fresh:
         placed(demo, paths)
     before, made = everything(demo), []

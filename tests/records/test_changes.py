@@ -14,11 +14,16 @@ from sqlalchemy import text
 from sqlmodel import select
 
 from nomotax.core.changes.states import LIVE, STATE, TAKEN_OUT
+from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.errors import StaleChangeset
+from nomotax.records.catalog import Catalog
 from nomotax.records.changes import Changes
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
-from nomotax.records.repositories import Catalog, Feeds, Runs, Stores, known_id
-from nomotax.records.tables import CrosswalkVersion, Delivery, Product, Run
+from nomotax.records.repositories import Deliveries, Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
+from nomotax.records.tables import Product
 from nomotax.records.taking_back import Instead, TakingBack
 
 HEADING = {"title": "title", "category": "", "variant_group": ""}
@@ -182,13 +187,14 @@ class Shop:
             for table in ("removed_products", "product_changes", "products", "kept_values", "runs"):
                 db.connection().execute(text(f"delete from {table}"))
             self.store = known_id(Stores(db).add("Shop", {"fields": []}))
-            supplier = Feeds(db).supplier_named(self.store, "S")
+            feeds, walks = Feeds(db, self.store), Crosswalks(db, self.store)
+            supplier = feeds.supplier_named("S")
             self.supplier = known_id(supplier)
-            self.feed = known_id(Feeds(db).add(supplier, "F"))
-            delivery = Delivery(feed_id=self.feed, file_name="f", sha256="", size=0)
-            version = CrosswalkVersion(feed_id=self.feed, number=1, bundle={})
-            db.add_all([delivery, version])
-            db.flush()
+            self.feed = known_id(feeds.add(supplier, "F"))
+            delivery = Deliveries(db, self.store).add(
+                feed_id=self.feed, file_name="f", sha256="", size=0
+            )
+            version = walks.freeze(walks.add(self.feed), Bundle(crosswalk=Crosswalk()), {})
             self.about = {"delivery_id": delivery.id, "version_id": version.id}
 
     def catalog(self) -> dict[str, dict[str, str]]:
@@ -200,12 +206,12 @@ class Shop:
 
     def writer(self, key: str, name: str) -> int:
         with session() as db:
-            return Catalog(db).writer(self.store, key, name)
+            return Catalog(db, self.store).writer(key, name)
 
     def apply(self, made: dict, before: dict, after: dict, kind: str = "delivery") -> int:
         with session() as db:
             about = {"feed_id": self.feed, **self.about} if kind == "delivery" else {}
-            run = Runs(db).add(Run(store_id=self.store, kind=kind, status="applied", **about))
+            run = Runs(db, self.store).add(kind=kind, status="applied", **about)
             changes = Changes(db, self.store, known_id(run))
             sides = [(k, json.dumps(before[k]), json.dumps(after[k])) for k in before]
             changes.stage(
@@ -231,11 +237,12 @@ class Shop:
 
     def take_back(self, number: int, chosen: bool = False) -> int:
         with session() as db:
-            chain = [Runs(db).get(number)]
+            runs = Runs(db, self.store)
+            chain = [runs.get(number)]
             while chain[-1].undoes is not None:
-                chain.append(Runs(db).get(chain[-1].undoes))
-            about = {"store_id": self.store, "feed_id": self.feed, "undoes": number, **self.about}
-            run = Runs(db).add(Run(kind="undo", status="applied", **about))
+                chain.append(runs.get(chain[-1].undoes))
+            about = {"feed_id": self.feed, "undoes": number, **self.about}
+            run = runs.add(kind="undo", status="applied", **about)
             taking = TakingBack(db, run, chain)
             taking.write(HEADING, taking.fields(Instead(all=chosen)))
             for one in chain:
@@ -245,7 +252,7 @@ class Shop:
 
     def keep(self, key: str, name: str, keep: bool) -> None:
         with session() as db:
-            Catalog(db).keep(self.store, key, name, keep)
+            Catalog(db, self.store).keep(key, name, keep)
 
 
 def split(now, wanted):

@@ -14,8 +14,9 @@ from nomotax.flows.applying import apply, request_apply
 from nomotax.flows.catalog import product_detail
 from nomotax.flows.runs import prepare
 from nomotax.flows.undoing import start_undo
+from nomotax.records.catalog import Catalog
 from nomotax.records.database import engine_for, migrate, session
-from nomotax.records.repositories import Catalog, Runs
+from nomotax.records.runs import Runs
 from tests.conftest import _administer
 
 OLD = Path(__file__).parent / "data" / "history-0009.sql.gz"
@@ -62,7 +63,7 @@ def taken_back(run):
     request_apply(made)
     apply(made)
     with session() as db:
-        return Runs(db).get(made)
+        return Runs.holding(db, made).get(made)
 
 
 def differing(old, new):
@@ -74,8 +75,8 @@ def test_the_history_of_every_kind_of_product_is_the_same(before):
     rows, catalog = before
     assert catalog_now() == catalog
     with session() as db:
-        assert {Runs(db).get(n).store_id for n in (FIRST, SECOND, THIRD)} == {1}
-        assert Runs(db).get(SECOND).status == "undone"
+        assert {Runs.holding(db, n).get(n).store_id for n in (FIRST, SECOND, THIRD)} == {1}
+        assert Runs.holding(db, SECOND).get(SECOND).status == "undone"
     told = {}
     for run, key, old, new in rows:
         told.setdefault(key, []).append((run, old, new))
@@ -109,7 +110,7 @@ def test_values_come_from_the_run_that_wrote_them_last_and_stands(before):
             wrote |= {(key, f): run for f, _, _ in differing(old or {}, new)}
     with session() as db:
         asked = sorted(wrote)[::97]
-        assert {one: Catalog(db).writer(1, *one) for one in asked} == {
+        assert {one: Catalog(db, 1).writer(*one) for one in asked} == {
             one: wrote[one] for one in asked
         }
     assert set(wrote.values()) == {FIRST, THIRD}
@@ -146,6 +147,6 @@ def test_states_kept_values_and_snapshots_begin_where_the_old_catalog_stands(bef
     apply(run)
     assert catalog_now() == catalog
     with session() as db:
-        assert Catalog(db).kept(1) == {"price": [next(iter(catalog))]}
+        assert Catalog(db, 1).kept() == {"price": [next(iter(catalog))]}
         states = db.connection().execute(text("select distinct state from products"))
         assert [tuple(row) for row in states] == [("live",)]

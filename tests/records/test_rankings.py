@@ -21,7 +21,7 @@ def records(demo):
 
 
 def test_a_ranking_is_asked_for_once_until_its_tree_changes(records):
-    own = Rankings(records)
+    own = Rankings(records, 1)
     assert own.ask(1, "category", "this tree") and not own.ask(1, "category", "this tree")
     assert own.ask(1, "more", "this tree"), "another field is another ranking"
     assert own.ask(1, "category", "that tree"), "another tree is worked out anew"
@@ -30,7 +30,7 @@ def test_a_ranking_is_asked_for_once_until_its_tree_changes(records):
 
 
 def test_what_is_kept_is_the_last_word_and_never_asked_for_again(records):
-    own = Rankings(records)
+    own = Rankings(records, 1)
     own.ask(1, "category", "tree")
     own.keep(1, "category", "tree", 20, 80)
     far = own.get(1, "category", "tree")
@@ -47,7 +47,7 @@ def test_what_is_kept_is_the_last_word_and_never_asked_for_again(records):
 
 
 def test_one_that_nobody_works_on_any_more_is_asked_for_again(records, monkeypatch):
-    own = Rankings(records)
+    own = Rankings(records, 1)
     own.ask(1, "category", "tree")
     assert not own.ask(1, "category", "tree")
     later = now() + 2 * timedelta(minutes=2)

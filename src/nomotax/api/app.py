@@ -29,8 +29,8 @@ from nomotax.api.answers import Problem, attach, invalid, problem
 from nomotax.api.demo import api as demo_api
 from nomotax.api.doors import guard
 from nomotax.log import quiet_log
+from nomotax.records.actors import set_person
 from nomotax.records.database import ping
-from nomotax.records.person import set_person
 from nomotax.settings import settings
 
 _AREAS = (

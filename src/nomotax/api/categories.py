@@ -101,7 +101,10 @@ def touch_tree(path: StorePath, body: TreeEdit) -> Response:
 @api.get("/stores/<int:store_id>/categories/edits", responses={200: TreeEdits})
 def list_tree_edits(path: StorePath) -> Response:
     """The newest edits of the tree."""
-    found = [TreeEditLine.model_validate(e.model_dump()) for e in tree.recent_edits(path.store_id)]
+    found = [
+        TreeEditLine.model_validate(e.model_dump() | {"author": e.author})
+        for e in tree.recent_edits(path.store_id)
+    ]
     return answer(TreeEdits(edits=found))
 
 

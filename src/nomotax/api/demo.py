@@ -12,7 +12,7 @@ from nomotax.core.errors import NotFound
 from nomotax.demo.bank import todays_rates
 from nomotax.demo.load import next_delivery, waiting_deliveries
 from nomotax.demo.pictures import draw
-from nomotax.records.repositories import known_id
+from nomotax.records.repository import known_id
 
 api = APIBlueprint("demo", __name__, abp_tags=[Tag(name="demo")], abp_responses=RESPONSES)
 

@@ -24,7 +24,9 @@ from nomotax.flows import applying, review, run_states, runs, undoing
 from nomotax.flows.review import ReviewPage, ReviewSummary
 from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, Runs, Stores, known_id
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
 from nomotax.records.tables import Run, RunKind
 from nomotax.records.taking_back import Instead
 
@@ -100,12 +102,17 @@ class ApplyQuery(BaseModel):
 def view_of(run_id: int) -> RunView:
     """A run and its log."""
     with session() as db:
-        return _assemble(db, Runs(db).get(run_id))
+        return _assemble(db, Runs.holding(db, run_id).get(run_id))
 
 
 def _assemble(db: Session, run: Run) -> RunView:
-    repo, feeds = Runs(db), Feeds(db)
-    about: dict[str, object] = {"feed": "", "supplier": "", "version": None} | {
+    repo, feeds = Runs(db, run.store_id), Feeds(db, run.store_id)
+    about: dict[str, object] = {
+        "feed": "",
+        "supplier": "",
+        "version": None,
+        "author": run.author,
+    } | {
         name: run.used.get(name, empty)
         for name, empty in (("file_name", ""), ("since", ""), ("again", 0), ("instead", {}))
     }
@@ -133,7 +140,7 @@ def list_runs(path: StorePath) -> Response:
     """The newest runs of a store."""
     with session() as db:
         Stores(db).get(path.store_id)
-        found = Runs(db).of_store(path.store_id)
+        found = Runs(db, path.store_id).all()
         return answer(RunList(runs=[_assemble(db, run) for run in found]))
 
 

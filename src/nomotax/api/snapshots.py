@@ -13,7 +13,7 @@ from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, StorePath, answer
 from nomotax.api.runs import RunView, view_of
 from nomotax.artifacts.store import artifacts
 from nomotax.flows import restoring, snapshots
-from nomotax.records.repositories import known_id
+from nomotax.records.repository import known_id
 from nomotax.records.tables import Snapshot
 
 api = APIBlueprint(
@@ -50,7 +50,9 @@ class SnapshotForm(BaseModel):
 
 def _view(snapshot: Snapshot) -> SnapshotView:
     products = snapshot.about.get("products", 0)
-    return SnapshotView.model_validate(snapshot.model_dump() | {"products": products})
+    return SnapshotView.model_validate(
+        snapshot.model_dump() | {"products": products, "author": snapshot.author}
+    )
 
 
 @api.get("/stores/<int:store_id>/snapshots", responses={200: SnapshotList})

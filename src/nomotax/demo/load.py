@@ -78,11 +78,11 @@ def _text(name: str) -> str:
 def waiting_deliveries(feed_id: int) -> list[str]:
     """The demo files that this feed has not received yet, in order; none for other feeds."""
     with session() as db:
-        feeds = Feeds(db)
+        feeds = Feeds.holding(db, feed_id)
         sender = SENDERS.get(feeds.supplier(feeds.get(feed_id)).name)
         if sender is None or feeds.get(feed_id).name != sender.feed:
             return []
-        known = {d.file_name for d in Deliveries(db).of_feed(feed_id)}
+        known = {d.file_name for d in Deliveries(db, feeds.store_id).of_feed(feed_id)}
     return [name for name in sender.files if name not in known]
 
 

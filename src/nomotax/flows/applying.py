@@ -23,7 +23,9 @@ from nomotax.flows.undoing import apply_undo
 from nomotax.records.changes import Changes, Touched, stale
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Feeds, Runs, Stores, known_id
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
 from nomotax.records.tables import Run, now
 
 
@@ -31,7 +33,7 @@ def request_apply(run_id: int, snapshot_first: bool = False) -> Run:
     """Queue the writing of a prepared run, with a snapshot of the catalog right before it where
     that is asked for. Raises ``Conflict`` for a run in another state."""
     with session() as db:
-        used = Runs(db).get(run_id).used | {"snapshot_first": snapshot_first}
+        used = Runs.holding(db, run_id).get(run_id).used | {"snapshot_first": snapshot_first}
         stage = "waiting for a worker"
         run = move(db, run_id, "applying", progress=0, stage=stage, stop_requested=False, used=used)
         # Runs of one store come one after the other.
@@ -50,7 +52,7 @@ def apply(run_id: int) -> None:
 
 def _have_it_looked_at_again(run_id: int, error: StaleChangeset) -> None:
     with session() as db:
-        run = Runs(db).get(run_id)
+        run = Runs.holding(db, run_id).get(run_id)
         used = run.used | {"since": f"{error.message} {error.where}"}
         move(db, run_id, "queued", "prepared again", progress=0, stage="waiting for a worker",
              used=used)  # fmt: skip
@@ -60,7 +62,7 @@ def _have_it_looked_at_again(run_id: int, error: StaleChangeset) -> None:
 def _apply(run_id: int) -> None:
     with ending(run_id, "applying") as tell:
         with session() as db:
-            run = Runs(db).get(run_id)
+            run = Runs.holding(db, run_id).get(run_id)
             if run.status != "applying":
                 return
             schema = Stores(db).schema(run.store_id)
@@ -87,7 +89,7 @@ def _written(run: Run, heading: Heading) -> tuple[pl.DataFrame, pl.DataFrame]:
     frame = scan.filter(pl.col("status").is_in(["new", "changed"])).collect()
     new = pl.col("status") == "new"
     with session() as db:
-        supplier = known_id(Feeds(db).supplier(Runs(db).feed(run)))
+        supplier = known_id(Feeds(db, run.store_id).supplier(Runs(db, run.store_id).feed(run)))
     made = new_products(frame.filter(new), heading).with_columns(supplier_id=pl.lit(supplier))
     return made, product_deltas(frame.filter(~new))
 
@@ -104,7 +106,7 @@ def _take_back(run_id: int, schema: StoreSchema, tell: Progress) -> None:
 def _take_turn(db: Session, run_id: int, tell: Progress) -> Run:
     """Lock the run's store until this transaction ends; gives the run as it is behind the lock.
     The catalog as it is before the run is kept, where that was asked for."""
-    run = Runs(db).get(run_id)
+    run = Runs.holding(db, run_id).get(run_id)
     store = Stores(db).locked(run.store_id)
     db.refresh(run)
     if run.status == "applying" and run.used.get("snapshot_first"):

@@ -8,8 +8,11 @@ from pydantic import BaseModel
 
 from nomotax.core.errors import NomotaxError
 from nomotax.flows.questions import count_open
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
-from nomotax.records.repositories import Deliveries, Feeds, Runs, known_id
+from nomotax.records.repositories import Deliveries, Feeds
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
 from nomotax.records.tables import Delivery, Run
 
 
@@ -48,11 +51,12 @@ class FeedLine(BaseModel):
 def arrivals(store_id: int) -> list[FeedLine]:
     """Every feed of the store with its deliveries, newest first."""
     with session() as db:
-        feeds, runs = Feeds(db).of_store(store_id), Runs(db)
-        received = Deliveries(db).of_store(store_id)
+        feeds, runs = Feeds(db, store_id).all(), Runs(db, store_id)
+        received = Deliveries(db, store_id).all()
         shown = {known_id(f): received.get(known_id(f), [])[:_SHOWN] for f, _ in feeds}
         newest = runs.newest_of([known_id(d) for own in shown.values() for d in own])
-        versions = runs.versions(list(shown))
+        walks = Crosswalks(db, store_id)
+        versions, drafts = walks.counted(), walks.by_feed()
         lines = [
             FeedLine(
                 id=(feed_id := known_id(feed)),
@@ -60,7 +64,7 @@ def arrivals(store_id: int) -> list[FeedLine]:
                 supplier=supplier.name,
                 versions=versions.get(feed_id, 0),
                 questions=0,
-                mapped=len(feed.draft.get("fills", {})),
+                mapped=len(drafts[feed_id].draft.get("fills", {})),
                 deliveries=[
                     delivery_line(d, received[feed_id][i + 1 :], newest.get(known_id(d)))
                     for i, d in enumerate(shown[feed_id])

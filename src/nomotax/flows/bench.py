@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 
 import polars as pl
 from pydantic import BaseModel
-from sqlmodel import Session
 
 from nomotax.core.crosswalk.compiler import Effect, Plan, as_text, asked_fields
 from nomotax.core.crosswalk.model import Crosswalk, Fill
@@ -19,9 +18,12 @@ from nomotax.core.suggest.fills import Suggestion, price_from_cost, suggest
 from nomotax.core.table import FAULT, ROW
 from nomotax.flows.assumed import choices
 from nomotax.flows.workbench import Workbench, open_workbench
+from nomotax.records.crosswalks import Crosswalks, draft_of
 from nomotax.records.database import session
 from nomotax.records.decisions import Decisions
-from nomotax.records.repositories import Feeds, LookupsRepository, Stores, known_id
+from nomotax.records.lookups import LookupsRepository
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
 
 _DISTINCT = 40
 
@@ -77,14 +79,14 @@ def state_of(bench: Workbench) -> BenchState:
         error = str(problem)
     by_field = {(f, s): n for f, s, n in counts.iter_rows()} if not error else {}
     return BenchState(
-        feed_id=known_id(bench.feed),
-        feed_name=bench.feed.name,
-        supplier=bench.supplier,
-        delivery_id=bench.delivery.id or 0,
-        file_name=bench.delivery.file_name,
-        rows=bench.delivery.rows,
+        feed_id=known_id(bench.source.feed),
+        feed_name=bench.source.feed.name,
+        supplier=bench.source.supplier,
+        delivery_id=bench.source.delivery.id or 0,
+        file_name=bench.source.delivery.file_name,
+        rows=bench.source.rows,
         sample_rows=bench.sample.height,
-        revision=bench.feed.draft_revision,
+        revision=bench.record.revision,
         crosswalk=bench.crosswalk,
         columns=bench.profiles,
         fields=[
@@ -92,7 +94,7 @@ def state_of(bench: Workbench) -> BenchState:
             for f in asked_fields(bench.schema, bench.crosswalk)
         ],
         missing=bench.missing,
-        undecided=bench.crosswalk.undecided(bench.delivery.columns),
+        undecided=bench.crosswalk.undecided(bench.source.columns),
         suggestions=_suggestions(bench),
         error=error,
     )
@@ -147,29 +149,24 @@ def save_draft(
     somebody else has edited since ``revision``, ``CrosswalkError`` for an unknown field.
     """
     with session() as db:
-        feeds = Feeds(db)
-        feed = feeds.get(feed_id)
-        if feed.draft_revision != revision:
+        walks = Crosswalks(db, Feeds.holding(db, feed_id).store_id)
+        record = walks.from_feed(feed_id)
+        if record.revision != revision:
             raise Conflict(
                 "This crosswalk was edited elsewhere in the meantime.",
-                where=f"revision {revision}, now {feed.draft_revision}",
+                where=f"revision {revision}, now {record.revision}",
                 remedy="Load it again; your last change was not kept.",
             )
-        store_id = feeds.supplier(feed).store_id
         # In one transaction with the draft: no step names a table that is not there.
-        _make_missing_tables(LookupsRepository(db), store_id, crosswalk)
-        before = feeds.draft(feed)
-        _mark(db, feed_id, before.fills, crosswalk.fills, accepted)
-        whole = crosswalk.with_resting(before, Stores(db).schema(store_id))
-        feed.draft = whole.model_dump(mode="json")
-        feed.draft_revision = revision + 1
-        db.add(feed)
-        return feed.draft_revision
+        _make_missing_tables(LookupsRepository(db, walks.store_id), crosswalk)
+        before = draft_of(record)
+        _mark(Decisions(db, record), before.fills, crosswalk.fills, accepted)
+        walks.edit(record, crosswalk.with_resting(before, Stores(db).schema(walks.store_id)))
+        return record.revision
 
 
 def _mark(
-    db: Session,
-    feed_id: int,
+    decisions: Decisions,
     before: Mapping[str, Fill],
     after: Mapping[str, Fill],
     accepted: Sequence[str],
@@ -178,7 +175,7 @@ def _mark(
     not."""
     changed = [n for n in {*before, *after} if before.get(n) != after.get(n)]
     now = {f"field:{n}": c for n in accepted if n in after for c in after[n].columns[:1]}
-    Decisions(db).settle(feed_id, "accepted", now, [f"field:{n}" for n in changed])
+    decisions.settle("accepted", now, [f"field:{n}" for n in changed])
 
 
 def accept_suggestions(feed_id: int, least: int = 0) -> int:
@@ -189,25 +186,25 @@ def accept_suggestions(feed_id: int, least: int = 0) -> int:
     save_draft(
         feed_id,
         bench.crosswalk.model_copy(update={"fills": fills}),
-        bench.feed.draft_revision,
+        bench.record.revision,
         [s.field for s in chosen],
     )
     return len(chosen)
 
 
-def _make_missing_tables(lookups: LookupsRepository, store_id: int, crosswalk: Crosswalk) -> None:
+def _make_missing_tables(lookups: LookupsRepository, crosswalk: Crosswalk) -> None:
     """Paths are cut at the separator that the fill has found."""
-    known = lookups.names(store_id)
+    known = lookups.names()
     for fill in crosswalk.fills.values():
         for step in fill.steps:
             if step.do not in ("value_table", "category_table") or (step.do, step.table) in known:
                 continue
             known.add((step.do, step.table))
             if step.do == "value_table":
-                lookups.save(store_id, ValueTable(name=step.table))
+                lookups.save(ValueTable(name=step.table))
             else:
                 separator = next((a.choice for a in fill.assumptions if a.about == "path"), "/")
-                lookups.save(store_id, CategoryTable(name=step.table, separator=separator))
+                lookups.save(CategoryTable(name=step.table, separator=separator))
 
 
 class Window(BaseModel):
@@ -247,7 +244,7 @@ def window(
         chosen = _chosen(bench, only, search)
         total, arriving = chosen.height, chosen.slice(offset, limit)
     else:
-        total, arriving = bench.delivery.rows, bench.window(offset, limit)
+        total, arriving = bench.source.rows, bench.source.window(offset, limit)
     plan = bench.plan
     filled = plan.fill(arriving)
     texts = filled.select(as_text(f.field, pl.col(f.field.name)) for f in plan.filled)
@@ -256,8 +253,8 @@ def window(
         total=total,
         rows=arriving[ROW].to_list(),
         faults=arriving[FAULT].to_list(),
-        columns=bench.delivery.columns,
-        arriving=[list(r) for r in arriving.select(bench.delivery.columns).iter_rows()],
+        columns=bench.source.columns,
+        arriving=[list(r) for r in arriving.select(bench.source.columns).iter_rows()],
         fields=plan.fields,
         results=[list(r) for r in texts.iter_rows()],
         marks=_marks(filled, bench.problems_in(filled, arriving), plan),
@@ -274,7 +271,7 @@ def _chosen(bench: Workbench, only: str, search: str) -> pl.DataFrame:
             problems = problems.filter(pl.col("field") == only)
         frame = frame.join(problems.select("row").unique(), left_on=ROW, right_on="row", how="semi")
     if search:
-        cells = [pl.col(c).str.to_lowercase() for c in bench.delivery.columns]
+        cells = [pl.col(c).str.to_lowercase() for c in bench.source.columns]
         frame = frame.filter(
             pl.any_horizontal(c.str.contains(search.lower(), literal=True) for c in cells)
         )
@@ -373,7 +370,7 @@ def _result_counts(bench: Workbench, field: StoreField) -> pl.DataFrame:
 
 
 def _stages(bench: Workbench, name: str, row: int) -> list[Stage]:
-    arriving = bench.window(max(row - 1, 0), 1)
+    arriving = bench.source.window(max(row - 1, 0), 1)
     if arriving.height == 0:
         return []
     fill = bench.plan[name].fill

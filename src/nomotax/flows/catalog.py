@@ -19,8 +19,9 @@ from nomotax.core.lookups.tree import SIGN
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.flows.listing import LISTED, Wanted, listing_of
 from nomotax.records.bulk import read_pieces, read_query
+from nomotax.records.catalog import Catalog, in_catalog
 from nomotax.records.database import session
-from nomotax.records.repositories import Catalog, Feeds, Stores, in_catalog
+from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.tables import Product, ProductChange, Run, RunKind, Supplier
 
 
@@ -161,7 +162,7 @@ def product_detail(store_id: int, key: str) -> ProductDetail:
         if found is None:
             raise NotFound(f"There is no product {key!r} in this catalog.")
         history = _history(db, found[0])
-        kept = [f for f, keys in Catalog(db).kept(store_id).items() if key in keys]
+        kept = [f for f, keys in Catalog(db, store_id).kept().items() if key in keys]
         variants = _variants(db, found[0], Stores(db).schema(store_id))
         return ProductDetail(product=_line(*found), history=history, kept=kept, variants=variants)
 
@@ -282,11 +283,11 @@ def load_catalog(store_id: int, data: bytes) -> int:
     For the demo store; gives the number of products.
     """
     with session() as db:
-        stores, feeds = Stores(db), Feeds(db)
+        stores, feeds = Stores(db), Feeds(db, store_id)
         schema = stores.schema(store_id)
         rows = list(csv.DictReader(io.StringIO(data.decode("utf-8"))))
         stores.get(store_id).revision += 1
-        suppliers = {r["supplier"]: feeds.supplier_named(store_id, r["supplier"]).id for r in rows}
+        suppliers = {r["supplier"]: feeds.supplier_named(r["supplier"]).id for r in rows}
         for row in rows:
             content = {f: row[f] for f in schema.names if row.get(f)}
             db.add(

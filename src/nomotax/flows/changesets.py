@@ -9,7 +9,7 @@ import polars as pl
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.again import AGAIN, with_again
-from nomotax.records.repositories import known_id
+from nomotax.records.repository import known_id
 from nomotax.records.tables import Run
 
 

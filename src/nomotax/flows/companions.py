@@ -5,12 +5,13 @@ from __future__ import annotations
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.errors import Conflict, NotFound
+from nomotax.core.errors import Conflict
 from nomotax.core.numbers import DecimalMark
 from nomotax.core.reading.companions import marks_of
 from nomotax.core.reading.model import ArrivingTable, Reading, parse_reading
 from nomotax.records.database import session
-from nomotax.records.repositories import Deliveries, Feeds, known_id
+from nomotax.records.repositories import Deliveries, Feeds
+from nomotax.records.repository import known_id
 from nomotax.records.tables import Delivery, Feed
 
 
@@ -20,18 +21,17 @@ def companion_tables(
     """The newest tables of the feeds a reading names, and which deliveries they are.
 
     A feed that has not brought anything yet is left out; the reading tells it. Raises
-    ``NotFound`` for a feed of another store.
+    ``NotFound`` for a feed that this store does not have.
     """
     tables: dict[str, ArrivingTable] = {}
     uses: dict[str, int] = {}
-    feeds = Feeds(db)
-    store_id = feeds.supplier(feeds.get(feed_id)).store_id
+    feeds = Feeds.holding(db, feed_id)
     for own in reading.companions:
         if own.feed is None:
             continue
-        if feeds.supplier(feeds.get(own.feed)).store_id != store_id:
-            raise NotFound(f"The companion {own.name!r} names a feed of another store.")
-        readable = [d for d in Deliveries(db).of_feed(own.feed) if d.table_artifact]
+        feeds.get(own.feed)
+        received = Deliveries(db, feeds.store_id).of_feed(own.feed)
+        readable = [d for d in received if d.table_artifact]
         if readable and readable[0].table_artifact:
             tables[own.name] = ArrivingTable(artifacts().scan(readable[0].table_artifact), [])
             uses[own.name] = known_id(readable[0])
@@ -44,17 +44,15 @@ def marks_of_delivery(delivery: Delivery, reading: Reading) -> dict[str, Decimal
     if delivery.uses:
         with session() as db:
             for name, delivery_id in delivery.uses.items():
-                used = Deliveries(db).get(delivery_id).reading
+                used = Deliveries(db, delivery.store_id).get(delivery_id).reading
                 others |= {name: parse_reading(used).decimal} if used else {}
     return marks_of(reading, delivery.columns, others)
 
 
 def feeds_leaning_on(db: Session, feed_id: int) -> list[int]:
     """Feeds of the same store whose reading has this feed as a companion."""
-    feeds = Feeds(db)
-    store_id = feeds.supplier(feeds.get(feed_id)).store_id
-    found = [f for f, _ in feeds.of_store(store_id) if feed_id in _leans_on(f)]
-    return [known_id(f) for f in found]
+    feeds = Feeds.holding(db, feed_id).all()
+    return [known_id(f) for f, _ in feeds if feed_id in _leans_on(f)]
 
 
 def _leans_on(feed: Feed) -> set[int]:
@@ -65,6 +63,7 @@ def _leans_on(feed: Feed) -> set[int]:
 
 def refuse_circle(db: Session, feed_id: int, reading: Reading) -> None:
     """Raises ``Conflict`` when the feed would, by its companions, lean on itself."""
+    feeds = Feeds.holding(db, feed_id)
     open_ids = [c.feed for c in reading.companions if c.feed is not None]
     seen: set[int] = set()
     while open_ids:
@@ -77,4 +76,4 @@ def refuse_circle(db: Session, feed_id: int, reading: Reading) -> None:
             )
         if one not in seen:
             seen.add(one)
-            open_ids += _leans_on(Feeds(db).get(one))
+            open_ids += _leans_on(feeds.get(one))

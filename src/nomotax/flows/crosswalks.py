@@ -5,8 +5,10 @@ from __future__ import annotations
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.crosswalk.saved import KINDS
 from nomotax.core.errors import CrosswalkError
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, LookupsRepository, Stores
+from nomotax.records.lookups import LookupsRepository
+from nomotax.records.repositories import Feeds, Stores
 
 
 def take_bundle(feed_id: int, bundle: Bundle) -> None:
@@ -16,9 +18,7 @@ def take_bundle(feed_id: int, bundle: Bundle) -> None:
     Raises ``CrosswalkError`` when it fills fields that the store does not have.
     """
     with session() as db:
-        feeds = Feeds(db)
-        feed = feeds.get(feed_id)
-        store_id = feeds.supplier(feed).store_id
+        store_id = Feeds.holding(db, feed_id).store_id
         schema = Stores(db).schema(store_id)
         unknown = [n for n in bundle.crosswalk.all_fills() if n not in schema]
         if unknown:
@@ -27,12 +27,11 @@ def take_bundle(feed_id: int, bundle: Bundle) -> None:
                 where="crosswalk.fills",
                 remedy="Import it into the store it was made for, or take those fills out.",
             )
-        lookups = LookupsRepository(db)
+        lookups = LookupsRepository(db, store_id)
         for kind in KINDS:
             for one in getattr(bundle, kind.where):
-                lookups.save(store_id, one)
+                lookups.save(one)
         for places in bundle.category_tables:
             Stores(db).add_categories(store_id, [p for p in places.placements.values() if p])
-        feed.draft = bundle.crosswalk.model_dump(mode="json")
-        feed.draft_revision += 1
-        db.add(feed)
+        walks = Crosswalks(db, store_id)
+        walks.edit(walks.from_feed(feed_id), bundle.crosswalk)

@@ -5,11 +5,14 @@ from __future__ import annotations
 from typing import Literal
 
 from pydantic import BaseModel, Field
+from sqlmodel import Session
 
 from nomotax.core.errors import NotFound
+from nomotax.records.catalog import Catalog
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
 from nomotax.records.decisions import Decisions
-from nomotax.records.repositories import Catalog, Feeds, Stores
+from nomotax.records.repositories import Feeds, Stores
 
 Verdict = Literal["refused", "later"]
 
@@ -40,22 +43,26 @@ class KeptField(BaseModel):
     keep: bool = True
 
 
+def _about(db: Session, feed_id: int) -> Decisions:
+    store_id = Feeds.holding(db, feed_id).store_id
+    return Decisions(db, Crosswalks(db, store_id).from_feed(feed_id))
+
+
 def decide(feed_id: int, decision: Verdicts) -> None:
     """Remember a verdict, or take it back. Raises ``NotFound``."""
     with session() as db:
-        Feeds(db).get(feed_id)
-        repo = Decisions(db)
+        repo = _about(db, feed_id)
         if decision.back:
-            repo.forget(feed_id, decision.verdict, decision.subject, decision.proposal)
+            repo.forget(decision.verdict, decision.subject, decision.proposal)
         else:
-            repo.remember(feed_id, decision.verdict, decision.subject, decision.proposal)
+            repo.remember(decision.verdict, decision.subject, decision.proposal)
 
 
 def look_at(feed_id: int, seen: Seen) -> None:
     """What was accepted unseen is a person's own from now on. Raises ``NotFound``."""
     with session() as db:
-        Feeds(db).get(feed_id)
-        Decisions(db).settle(feed_id, "accepted", seen.seen if seen.back else {}, list(seen.seen))
+        repo = _about(db, feed_id)
+        repo.settle("accepted", seen.seen if seen.back else {}, list(seen.seen))
 
 
 def keep_by_hand(store_id: int, kept: KeptField) -> None:
@@ -63,10 +70,10 @@ def keep_by_hand(store_id: int, kept: KeptField) -> None:
     with session() as db:
         if kept.field not in Stores(db).schema(store_id):
             raise NotFound(f"The store schema has no field {kept.field!r}.")
-        Catalog(db).keep(store_id, kept.key, kept.field, kept.keep)
+        Catalog(db, store_id).keep(kept.key, kept.field, kept.keep)
 
 
 def kept_of(store_id: int) -> dict[str, list[str]]:
     """Keys of products by the field that is kept by hand."""
     with session() as db:
-        return Catalog(db).kept(store_id)
+        return Catalog(db, store_id).kept()

@@ -16,11 +16,13 @@ from nomotax.core.errors import Conflict, UnfitValue
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import keep_changeset
 from nomotax.flows.headings import headings_of, label_of
+from nomotax.records.catalog import Catalog
 from nomotax.records.changes import Changes
 from nomotax.records.database import session
-from nomotax.records.person import person
-from nomotax.records.repositories import Catalog, Runs, Stores, known_id
-from nomotax.records.tables import Product, Run, RunLog, now
+from nomotax.records.repositories import Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
+from nomotax.records.tables import Product, Run, now
 
 
 class ProductEdit(BaseModel):
@@ -51,7 +53,7 @@ def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run:
         store = stores.locked(store_id)
         schema = stores.schema(store_id)
         categories = frozenset(stores.category_paths(store_id))
-        product = Catalog(db).product(store_id, key)
+        product = Catalog(db, store_id).product(key)
         _refuse_unseen(product, edit, schema)
         written = as_written(schema, key, edit.values, categories)
         if edit.state is not None:
@@ -89,7 +91,7 @@ def _refuse_twice(
     """A value that all products must differ in is no other's."""
     for name, value in after.items():
         if name in schema and schema[name].unique and value is not None:
-            other = Catalog(db).key_with(product.store_id, name, value)
+            other = Catalog(db, product.store_id).key_with(name, value)
             if other is not None:
                 said = f"{schema[name].label}: '{value}' is that of {other} already."
                 raise UnfitValue(said, where=name)
@@ -99,17 +101,14 @@ def _write(
     db: Session, product: Product, after: Mapping[str, str | None], schema: StoreSchema
 ) -> Run:
     before = {f: product.content[f] for f in after if f in product.content}
-    run = Runs(db).add(
-        Run(
-            store_id=product.store_id,
-            kind="edit",
-            used={"file_name": product.key},
-            author=person(),
-            status="applied",
-            progress=100,
-            counts={"changed": 1},
-            finished_at=now(),
-        )
+    runs = Runs(db, product.store_id)
+    run = runs.add(
+        kind="edit",
+        used={"file_name": product.key},
+        status="applied",
+        progress=100,
+        counts={"changed": 1},
+        finished_at=now(),
     )
     changes = Changes(db, product.store_id, known_id(run))
     sides = (product.key, json.dumps(before), json.dumps(after))
@@ -120,5 +119,6 @@ def _write(
     frame = changeset_of(product.key, product.title, before, after)
     keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
     said = ", ".join(label_of(schema, name) for name in after)
-    db.add_all([run, RunLog(run_id=known_id(run), text=f"written by hand: {said}")])
+    db.add(run)
+    runs.note(run, f"written by hand: {said}")
     return run

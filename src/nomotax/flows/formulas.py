@@ -63,11 +63,13 @@ def try_formula(
 ) -> FormulaTrial:
     """The formula over one row of a delivery. ``value`` is what it gets as ``[=:value]``."""
     bench = open_workbench(feed_id, delivery_id)
-    arriving = bench.window(max(row - 1, 0), 1)
-    cells = {c: arriving[c][0] if arriving.height else None for c in bench.delivery.columns}
+    arriving = bench.source.window(max(row - 1, 0), 1)
+    cells = {c: arriving[c][0] if arriving.height else None for c in bench.source.columns}
     facts = {**bench.context.facts, "row": str(row), "value": value}
     try:
-        made, wrong = evaluate(formula, cells, bench.decimal, _fields(bench, arriving), facts)
+        made, wrong = evaluate(
+            formula, cells, bench.source.decimal, _fields(bench, arriving), facts
+        )
     except FormulaError as error:
         mistake = Mistake(
             message=error.message, remedy=error.remedy, start=error.start, end=error.end

@@ -20,7 +20,6 @@ from nomotax.flows.workbench import Workbench, open_workbench, remembered
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
 from nomotax.records.rankings import Rankings
-from nomotax.records.repositories import known_id
 
 #: Changes with what is worked out of a tree, so that kept rankings of before are worked out anew.
 _MANNER = 1
@@ -61,9 +60,9 @@ def likely_places(bench: Workbench, tree: ArrivingTree) -> Likely:
     if small and not has_meaning():
         return Likely(_ranked_at_once(bench, tree), None)
     key = _key(bench, tree)
-    delivery = known_id(bench.delivery)
+    delivery = bench.source.id
     with session() as db:
-        kept = Rankings(db).get(delivery, tree.field, key)
+        kept = Rankings(db, bench.store_id).get(delivery, tree.field, key)
         if kept is not None and kept.proposals is not None:
             looking = Looking(done=kept.done, total=kept.total) if kept.done < kept.total else None
             state = ("kept", delivery, tree.field, key, looking is None)
@@ -93,7 +92,7 @@ def _key(bench: Workbench, tree: ArrivingTree) -> str:
     """Tells one tree beside a store's categories from any other."""
     told: list[Hashable] = [
         _MANNER, has_meaning(), bench.categories, tuple(sorted(bench.facts.languages)),
-        tuple(sorted(bench.store_languages)), tuple(bench.category_names.items()),
+        tuple(sorted(bench.store_languages)), tuple(bench.target.category_names.items()),
         tree.branches, tuple(tree.titles.items()),
     ]  # fmt: skip
     return hashlib.sha256(repr(told).encode()).hexdigest()
@@ -103,10 +102,11 @@ def ask_for_looks(feed_id: int, delivery_id: int | None = None) -> bool:
     """Have the background look at what it has not looked at yet; whether anything is asked for
     that was not before."""
     bench = open_workbench(feed_id, delivery_id)
-    delivery = known_id(bench.delivery)
+    delivery = bench.source.id
     wanted = [tree for tree in arriving_trees(bench) if likely_places(bench, tree).looking]
     with session() as db:
-        asked = [Rankings(db).ask(delivery, tree.field, _key(bench, tree)) for tree in wanted]
+        ranked = Rankings(db, bench.store_id)
+        asked = [ranked.ask(delivery, tree.field, _key(bench, tree)) for tree in wanted]
         if any(asked):
             enqueue(db, "look_at_paths", feed_id=feed_id, delivery_id=delivery)
         return any(asked)
@@ -121,14 +121,17 @@ def look_at_paths(feed_id: int, delivery_id: int) -> None:
 
 
 def _look(bench: Workbench, tree: ArrivingTree, model: Meaning | None) -> None:
-    keep = _keeper(known_id(bench.delivery), tree.field, _key(bench, tree))
+    keep = _keeper(bench, tree.field, _key(bench, tree))
     languages = bench.facts.languages
     if model is None or not _is_small(bench, tree):
         keep(0 if model else 1, 1, bench.places.rank(tree.arriving, languages))
     if model is None:
         return
     places = Places(
-        bench.categories, bench.category_names, languages=bench.store_languages, meaning=model
+        bench.categories,
+        bench.target.category_names,
+        languages=bench.store_languages,
+        meaning=model,
     )
     last = time.monotonic()
 
@@ -143,11 +146,11 @@ def _look(bench: Workbench, tree: ArrivingTree, model: Meaning | None) -> None:
 
 
 def _keeper(
-    delivery: int, field: str, key: str
+    bench: Workbench, field: str, key: str
 ) -> Callable[[int, int, list[list[Proposal]] | None], None]:
     def keep(done: int, total: int, ranked: list[list[Proposal]] | None) -> None:
         more = {} if ranked is None else {"proposals": _PROPOSALS.dump_python(ranked)}
         with session() as db:
-            Rankings(db).keep(delivery, field, key, done, total, **more)
+            Rankings(db, bench.store_id).keep(bench.source.id, field, key, done, total, **more)
 
     return keep

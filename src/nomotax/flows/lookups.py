@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Literal
 
@@ -15,8 +16,12 @@ from nomotax.core.lookups.tables import CategoryTable, Otherwise, ValueTable
 from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.pricing.rates import Rate
 from nomotax.flows.rates import rates_address
+from nomotax.records.crosswalks import Crosswalks, draft_of
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, LookupsRepository, Stores
+from nomotax.records.lookups import LookupsRepository
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.tables import LookupRevision, SchemaChange
 
 
 class LookupLine(BaseModel):
@@ -46,7 +51,23 @@ class LookupHistory(BaseModel):
     """Newest first. ``doubled`` are arriving words looked up as one with different answers."""
 
     changes: list[LookupChangeLine]
-    doubled: list[list[str]]
+    doubled: list[list[str]] = []
+
+
+class AnswerLine(BaseModel):
+    """One answer, who gave it when, and until when it held; ``stands`` says that it still does."""
+
+    answer: str
+    author: str
+    at: datetime
+    until: datetime | None
+    stands: bool
+
+
+class AnswerHistory(BaseModel):
+    """Newest first; empty where nobody has ever answered."""
+
+    answers: list[AnswerLine]
 
 
 class TablePatch(BaseModel):
@@ -62,11 +83,10 @@ def all_lookups(store_id: int) -> LookupList:
     """Every saved look-up of a store. Raises ``NotFound``."""
     with session() as db:
         Stores(db).get(store_id)
-        saved = LookupsRepository(db).of_store(store_id)
-        feeds = Feeds(db)
+        saved, walks = LookupsRepository(db, store_id).all(), Crosswalks(db, store_id).by_feed()
         used: dict[tuple[str, str], list[str]] = {}
-        for feed, supplier in feeds.of_store(store_id):
-            named = named_by(feeds.draft(feed), saved)
+        for feed, supplier in Feeds(db, store_id).all():
+            named = named_by(draft_of(walks[known_id(feed)]), saved)
             for kind, names in named.items():
                 for name in names:
                     used.setdefault((kind, name), []).append(f"{supplier.name}, {feed.name}")
@@ -91,27 +111,51 @@ def save(store_id: int, one: SavedLookup) -> None:
     """Keep a look-up under its name."""
     with session() as db:
         Stores(db).get(store_id)
-        LookupsRepository(db).save(store_id, one)
+        LookupsRepository(db, store_id).save(one)
 
 
 def history(store_id: int, kind: str, name: str) -> LookupHistory:
     """Who changed what in a look-up, or (kind "field") in a field of the schema. Raises
     ``NotFound`` for a look-up that is not there."""
     with session() as db:
-        repo = LookupsRepository(db)
-        changes = [
-            LookupChangeLine(at=c.at, author=c.author, said=c.said)
-            for c in repo.changes(store_id, kind, name)
-        ]
-        # A field of the schema has a history as well, and none before its first change.
-        if kind != "field" and repo.find(store_id, kind, name) is None:
+        if kind == "field":
+            # None before its first change.
+            return LookupHistory(changes=_lines(Stores(db).field_changes(store_id, name)))
+        repo = LookupsRepository(db, store_id)
+        if repo.find(kind, name) is None:
             raise NotFound(f"There is no look-up {name!r}.")
-        table = repo.of_store(store_id).value_tables.get(name) if kind == "value_table" else None
+        table = repo.all().value_tables.get(name) if kind == "value_table" else None
+        changes = _lines(repo.changes(kind, name))
     return LookupHistory(changes=changes, doubled=table.doubled() if table else [])
 
 
-def _table(repo: LookupsRepository, store_id: int, name: str) -> ValueTable:
-    found = repo.of_store(store_id).value_tables.get(name)
+def _lines(changes: Sequence[LookupRevision | SchemaChange]) -> list[LookupChangeLine]:
+    return [LookupChangeLine(at=c.at, author=c.author, said=c.said) for c in changes]
+
+
+def answers(store_id: int, kind: str, name: str, arriving: str) -> AnswerHistory:
+    """What was ever answered to what arrives. Raises ``NotFound`` for a look-up that is not
+    there."""
+    with session() as db:
+        repo = LookupsRepository(db, store_id)
+        if repo.find(kind, name) is None:
+            raise NotFound(f"There is no look-up {name!r}.")
+        ends = {c.number: c for c in repo.changes(kind, name)}
+        lines = [
+            AnswerLine(
+                answer=entry.answer,
+                author=entry.author,
+                at=entry.at,
+                until=ends[entry.until].at if entry.until in ends else None,
+                stands=entry.until is None,
+            )
+            for entry in repo.answers(kind, name, arriving)
+        ]
+    return AnswerHistory(answers=lines)
+
+
+def _table(repo: LookupsRepository, name: str) -> ValueTable:
+    found = repo.all().value_tables.get(name)
     if found is None:
         raise NotFound(f"There is no value table {name!r}.")
     return found
@@ -120,10 +164,10 @@ def _table(repo: LookupsRepository, store_id: int, name: str) -> ValueTable:
 def patch_table(store_id: int, patch: TablePatch) -> None:
     """Change a value table's rules. Raises ``NotFound``."""
     with session() as db:
-        repo = LookupsRepository(db)
-        repo.alone(store_id)
+        repo = LookupsRepository(db, store_id)
+        repo.alone()
         changes = patch.model_dump(exclude={"name"}, exclude_none=True)
-        repo.save(store_id, _table(repo, store_id, patch.name).model_copy(update=changes))
+        repo.save(_table(repo, patch.name).model_copy(update=changes))
 
 
 class Taken(BaseModel):
@@ -137,7 +181,7 @@ class Taken(BaseModel):
 def words_csv(store_id: int, name: str) -> bytes:
     """The words of a value table as CSV. Raises ``NotFound``."""
     with session() as db:
-        return write_decided(_table(LookupsRepository(db), store_id, name).entries)
+        return write_decided(_table(LookupsRepository(db, store_id), name).entries)
 
 
 def take_words(store_id: int, name: str, data: bytes) -> Taken:
@@ -147,10 +191,10 @@ def take_words(store_id: int, name: str, data: bytes) -> Taken:
     """
     words = read_words(data)
     with session() as db:
-        repo = LookupsRepository(db)
-        repo.alone(store_id)
-        table = _table(repo, store_id, name)
-        repo.save(store_id, table.model_copy(update={"entries": table.entries | words}))
+        repo = LookupsRepository(db, store_id)
+        repo.alone()
+        table = _table(repo, name)
+        repo.save(table.model_copy(update={"entries": table.entries | words}))
         before = {word: table.entries.get(word) for word in words}
     return Taken(entries=len(words), before=before)
 
@@ -158,7 +202,7 @@ def take_words(store_id: int, name: str, data: bytes) -> Taken:
 def places_csv(store_id: int, name: str) -> bytes:
     """The placements of a category table as CSV. Raises ``NotFound``."""
     with session() as db:
-        return write_decided(_tree(LookupsRepository(db), store_id, name).placements)
+        return write_decided(_tree(LookupsRepository(db, store_id), name).placements)
 
 
 def take_places(store_id: int, name: str, data: bytes) -> Taken:
@@ -167,20 +211,20 @@ def take_places(store_id: int, name: str, data: bytes) -> Taken:
     Raises ``UnreadableFile`` naming the line whose category is not there, and changes nothing then.
     """
     with session() as db:
-        repo = LookupsRepository(db)
-        repo.alone(store_id)
-        table = _tree(repo, store_id, name)
+        repo = LookupsRepository(db, store_id)
+        repo.alone()
+        table = _tree(repo, name)
         placed = read_places(data, Stores(db).tree(store_id))
         changed = {table.split(path) for path in placed}
         kept = {p: v for p, v in table.placements.items() if table.split(p) not in changed}
-        repo.save(store_id, table.model_copy(update={"placements": kept | placed}))
+        repo.save(table.model_copy(update={"placements": kept | placed}))
         known = {table.split(path): place for path, place in table.placements.items()}
         before = {path: known.get(table.split(path)) for path in placed}
     return Taken(entries=len(placed), before=before)
 
 
-def _tree(repo: LookupsRepository, store_id: int, name: str) -> CategoryTable:
-    found = repo.of_store(store_id).category_tables.get(name)
+def _tree(repo: LookupsRepository, name: str) -> CategoryTable:
+    found = repo.all().category_tables.get(name)
     if found is None:
         raise NotFound(f"There is no category table {name!r}.")
     return found

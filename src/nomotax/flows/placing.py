@@ -18,9 +18,11 @@ from nomotax.core.suggest.words import rank
 from nomotax.flows.entering import ArrivingTree, Path, arriving_trees, entering
 from nomotax.flows.likely import Looking, likely_places
 from nomotax.flows.workbench import Workbench, open_workbench
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
 from nomotax.records.decisions import Decisions
-from nomotax.records.repositories import Feeds, LookupsRepository, Stores
+from nomotax.records.lookups import LookupsRepository
+from nomotax.records.repositories import Feeds, Stores
 
 T = TypeVar("T")
 
@@ -214,9 +216,9 @@ def set_words(
     """Give arriving words their store word; null takes the decision back. ``accepted`` says that
     these are suggestions taken together."""
     with session() as db:
-        store_id, lookups = _lookups_of(feed_id, db)
-        _mark(db, feed_id, f"value:{table}", words, accepted)
-        current = _named(lookups.of_store(store_id).value_tables, table)
+        lookups = _lookups_of(feed_id, db)
+        _mark(lookups, feed_id, f"value:{table}", words, accepted)
+        current = _named(lookups.all().value_tables, table)
         changed = set(current.keys_of(list(words)))
         known = current.keys_of(list(current.entries))
         entries = {
@@ -225,15 +227,15 @@ def set_words(
             if key not in changed
         }
         entries |= {k.strip(): v for k, v in words.items() if v is not None}
-        lookups.save(store_id, current.model_copy(update={"entries": entries}))
+        lookups.save(current.model_copy(update={"entries": entries}))
 
 
 def set_otherwise(feed_id: int, table: str, otherwise: Otherwise, word: str) -> None:
     """Change the rule for words that are not listed."""
     with session() as db:
-        store_id, lookups = _lookups_of(feed_id, db)
-        current = _named(lookups.of_store(store_id).value_tables, table)
-        lookups.save(store_id, current.model_copy(update={"otherwise": otherwise, "word": word}))
+        lookups = _lookups_of(feed_id, db)
+        current = _named(lookups.all().value_tables, table)
+        lookups.save(current.model_copy(update={"otherwise": otherwise, "word": word}))
 
 
 def set_places(
@@ -250,9 +252,10 @@ def set_places(
     of the arriving paths from now on, "" for none; placements stay with the paths that they name.
     """
     with session() as db:
-        store_id, lookups = _lookups_of(feed_id, db)
-        _mark(db, feed_id, f"category:{table}", places, accepted)
-        current = _named(lookups.of_store(store_id).category_tables, table)
+        lookups = _lookups_of(feed_id, db)
+        store_id = lookups.store_id
+        _mark(lookups, feed_id, f"category:{table}", places, accepted)
+        current = _named(lookups.all().category_tables, table)
         changed = {current.split(p) for p in places}
         kept = {k: v for k, v in current.placements.items() if current.split(k) not in changed}
         kept |= {k: v for k, v in places.items() if v is not None}
@@ -264,23 +267,29 @@ def set_places(
             Stores(db).add_categories(store_id, [fallback] if fallback else [])
         if separator is not None:
             changes["separator"] = separator
-        lookups.save(store_id, current.model_copy(update=changes))
+        lookups.save(current.model_copy(update=changes))
 
 
 def _mark(
-    db: Session, feed_id: int, what: str, answers: Mapping[str, str | None], accepted: bool
+    lookups: LookupsRepository,
+    feed_id: int,
+    what: str,
+    answers: Mapping[str, str | None],
+    accepted: bool,
 ) -> None:
     """Answers taken together are marked until they are looked at; any other answer is not."""
     now = {f"{what}:{asked}": a for asked, a in answers.items() if accepted and a is not None}
-    Decisions(db).settle(feed_id, "accepted", now, [f"{what}:{asked}" for asked in answers])
+    record = Crosswalks(lookups.session, lookups.store_id).from_feed(feed_id)
+    Decisions(lookups.session, record).settle(
+        "accepted", now, [f"{what}:{asked}" for asked in answers]
+    )
 
 
-def _lookups_of(feed_id: int, db: Session) -> tuple[int, LookupsRepository]:
-    """The store of a feed and its look-ups, to be changed by nobody else meanwhile."""
-    feeds, lookups = Feeds(db), LookupsRepository(db)
-    store_id = feeds.supplier(feeds.get(feed_id)).store_id
-    lookups.alone(store_id)
-    return store_id, lookups
+def _lookups_of(feed_id: int, db: Session) -> LookupsRepository:
+    """The look-ups of a feed's store, to be changed by nobody else meanwhile."""
+    lookups = LookupsRepository(db, Feeds.holding(db, feed_id).store_id)
+    lookups.alone()
+    return lookups
 
 
 def _named(tables: Mapping[str, T], name: str) -> T:

@@ -13,8 +13,10 @@ from nomotax.core.numbers import SCALE
 from nomotax.core.pricing.ladder import Ladder, Look, Rule, shares
 from nomotax.core.schema.model import Role
 from nomotax.flows.workbench import Workbench, open_workbench
+from nomotax.records.catalog import Catalog
 from nomotax.records.database import session
-from nomotax.records.repositories import Catalog, LookupsRepository, Stores
+from nomotax.records.lookups import LookupsRepository
+from nomotax.records.repositories import Stores
 
 _CURVE = 160
 _WORST = 12
@@ -218,8 +220,8 @@ def _load_prices(bench: Workbench) -> pl.DataFrame:
     keys = bench.filled[key].drop_nulls().to_list() if key in bench.filled.columns else []
     with session() as db:
         # Another supplier's product of the same key is no price of this feed's.
-        found = Catalog(db).values_of(
-            bench.store_id, bench.feed.supplier_id, keys, price.name if price else ""
+        found = Catalog(db, bench.store_id).values_of(
+            bench.source.feed.supplier_id, keys, price.name if price else ""
         )
     frame = pl.DataFrame(found, schema={"key": pl.String, "before": pl.String}, orient="row")
     return frame.with_columns(pl.col("before").cast(pl.Decimal(38, SCALE), strict=False))
@@ -319,4 +321,4 @@ def save_ladder(store_id: int, ladder: Ladder) -> None:
     """Keep a ladder under its name."""
     with session() as db:
         Stores(db).get(store_id)
-        LookupsRepository(db).save(store_id, ladder)
+        LookupsRepository(db, store_id).save(ladder)

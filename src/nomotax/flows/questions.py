@@ -134,14 +134,14 @@ def _questions_of(bench: Workbench) -> list[Question]:
 
 def _reading(bench: Workbench) -> list[Question]:
     """A file that broke off is taken as it is by a person, or by nobody."""
-    if bench.delivery.complete or bench.delivery.accepted:
+    if bench.source.delivery.complete or bench.source.delivery.accepted:
         return []
-    said = [p["message"] for p in bench.delivery.problems if p["kind"] == "broken_off"]
+    said = [p["message"] for p in bench.source.delivery.problems if p["kind"] == "broken_off"]
     return [
         Question(
             kind="reading",
-            subject=bench.delivery.file_name,
-            touches=bench.delivery.rows,
+            subject=bench.source.delivery.file_name,
+            touches=bench.source.rows,
             text=said[0] if said else "The file broke off; what stands before can be looked at.",
         )
     ]
@@ -230,7 +230,7 @@ def _assumption(
 def _by_table(bench: Workbench, columns: list[str]) -> dict[str, list[str]]:
     """The columns that came from a companion, by its name, where there are several: they are
     asked about once."""
-    names = [own.name for own in bench.reading.companions]
+    names = [own.name for own in bench.source.reading.companions]
     found = {n: [c for c in columns if c.startswith(f"{n}: ")] for n in names}
     return {name: own for name, own in found.items() if len(own) > 1}
 

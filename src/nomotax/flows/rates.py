@@ -7,7 +7,8 @@ from urllib.parse import urlsplit
 from nomotax.core.pricing.rates import Rate, read_rates
 from nomotax.flows.fetching import fetch
 from nomotax.records.database import session
-from nomotax.records.repositories import LookupsRepository, Stores
+from nomotax.records.lookups import LookupsRepository
+from nomotax.records.repositories import Stores
 
 _MOST_BYTES = 1 << 20
 
@@ -17,11 +18,11 @@ def take_rates(store_id: int, data: bytes, origin: str) -> list[Rate]:
     those that were taken. Raises ``UnreadableFile``, and takes none then."""
     rates = read_rates(data, origin)
     with session() as db:
-        repo = LookupsRepository(db)
-        known = repo.of_store(store_id).rates
+        repo = LookupsRepository(db, store_id)
+        known = repo.all().rates
         fresh = [r for r in rates if r.name not in known or r.day >= known[r.name].day]
         for rate in fresh:
-            repo.save(store_id, rate)
+            repo.save(rate)
     return fresh
 
 

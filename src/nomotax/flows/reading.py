@@ -120,5 +120,5 @@ def _lines(path: Path) -> list[str]:
 
 def _known(delivery_id: int) -> tuple[Delivery, Feed]:
     with session() as db:
-        delivery = Deliveries(db).get(delivery_id)
-        return delivery, Feeds(db).get(delivery.feed_id)
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
+        return delivery, Feeds(db, delivery.store_id).get(delivery.feed_id)

@@ -27,7 +27,8 @@ from nomotax.flows.companions import companion_tables, feeds_leaning_on, refuse_
 from nomotax.flows.pictures import keep_pictures
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Deliveries, Feeds, known_id
+from nomotax.records.repositories import Deliveries, Feeds
+from nomotax.records.repository import known_id
 from nomotax.records.secrets import lock, unlock
 from nomotax.records.tables import Delivery
 from nomotax.settings import settings
@@ -48,19 +49,17 @@ def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
     A file that cannot be read is kept all the same, with the reason. Raises ``TooLarge``.
     """
     with session() as db:
-        Feeds(db).get(feed_id)
+        store_id = Feeds.holding(db, feed_id).store_id
     # The bytes before their record: a crash between the two leaves a file that nobody names, and
     # never a delivery without its file.
     received = artifacts().receive(stream, upload_limit())
     with session() as db:
-        delivery = Deliveries(db).add(
-            Delivery(
-                feed_id=feed_id,
-                file_name=file_name,
-                sha256=received.sha256,
-                size=received.size,
-                status="reading",
-            )
+        delivery = Deliveries(db, store_id).add(
+            feed_id=feed_id,
+            file_name=file_name,
+            sha256=received.sha256,
+            size=received.size,
+            status="reading",
         )
         _by_worker(db, delivery)
     return delivery if delivery.size > AT_ONCE else read(known_id(delivery), fresh=True)
@@ -70,14 +69,14 @@ def change_reading(delivery_id: int, reading: Reading) -> Delivery:
     """Save another reading on the feed and read the delivery with it; a large one is left with
     status "reading", for a worker. Raises ``Conflict`` for companions in a circle."""
     with session() as db:
-        delivery = Deliveries(db).get(delivery_id)
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         refuse_circle(db, delivery.feed_id, reading)
         if delivery.size > AT_ONCE:
-            feed = Feeds(db).get(delivery.feed_id)
+            feed = Feeds(db, delivery.store_id).get(delivery.feed_id)
             feed.reading, delivery.status = reading.model_dump(mode="json"), "reading"
             db.add(feed)
             _by_worker(db, delivery)
-            return Deliveries(db).add(delivery)
+            return Deliveries(db, delivery.store_id).keep(delivery)
     return read(delivery_id, reading)
 
 
@@ -88,8 +87,8 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
     brings new data to the feeds that use this one as a companion: theirs are read again.
     """
     with session() as db:
-        delivery = Deliveries(db).get(delivery_id)
-        feed = Feeds(db).get(delivery.feed_id)
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
+        feed = Feeds(db, delivery.store_id).get(delivery.feed_id)
         saved = parse_reading(feed.reading) if feed.reading else None
         before = _columns_before(db, delivery)
     chosen = reading or saved
@@ -124,7 +123,7 @@ def table_file(delivery_id: int, kind: str) -> tuple[str, bytes]:
     text, with each row's number, and why it is held where it is. Raises ``NotFound`` when it could
     not be read."""
     with session() as db:
-        known = Deliveries(db).get(delivery_id)
+        known = Deliveries.holding(db, delivery_id).get(delivery_id)
     if known.table_artifact is None:
         raise NotFound(f"{known.file_name} could not be read.", remedy="Change how it is read.")
     frame = artifacts().scan(known.table_artifact).collect()
@@ -137,11 +136,11 @@ def table_file(delivery_id: int, kind: str) -> tuple[str, bytes]:
 def read_anew(delivery_id: int) -> Delivery:
     """Read once more, as when a password has been given; a large one by a worker."""
     with session() as db:
-        delivery = Deliveries(db).get(delivery_id)
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         if delivery.size > AT_ONCE:
             delivery.status = "reading"
             _by_worker(db, delivery)
-            return Deliveries(db).add(delivery)
+            return Deliveries(db, delivery.store_id).keep(delivery)
     return read_queued(delivery_id)
 
 
@@ -154,12 +153,12 @@ def _by_worker(db: Session, delivery: Delivery) -> None:
 def read_queued(delivery_id: int) -> Delivery:
     """What a worker does with a delivery that is left with status "reading"."""
     with session() as db:
-        known = Deliveries(db).get(delivery_id)
+        known = Deliveries.holding(db, delivery_id).get(delivery_id)
     return read(delivery_id, fresh=not known.columns)
 
 
 def _columns_before(db: Session, delivery: Delivery) -> list[str]:
-    earlier = Deliveries(db).of_feed(delivery.feed_id)
+    earlier = Deliveries(db, delivery.store_id).of_feed(delivery.feed_id)
     known = [d for d in earlier if (d.id or 0) < (delivery.id or 0) and d.columns]
     return known[0].columns if known else []
 
@@ -190,7 +189,7 @@ class _Progress:
     def __call__(self, records: int) -> None:
         """Raises ``Conflict`` when a person has stopped the reading."""
         with session() as db:
-            delivery = Deliveries(db).get(self.delivery_id)
+            delivery = Deliveries.holding(db, self.delivery_id).get(self.delivery_id)
             if delivery.status == "stopped":
                 raise Conflict("Stopped by hand.", remedy="Read it again from its reading.")
             delivery.stage = f"{records:,} records read"
@@ -200,11 +199,11 @@ class _Progress:
 def stop_reading(delivery_id: int) -> Delivery:
     """Ask a reading under way to stop. Raises ``Conflict`` when none is."""
     with session() as db:
-        delivery = Deliveries(db).get(delivery_id)
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         if delivery.status != "reading":
             raise Conflict("This delivery is not being read.")
         delivery.status, delivery.error = "stopped", "Stopped by hand."
-        return Deliveries(db).add(delivery)
+        return Deliveries(db, delivery.store_id).keep(delivery)
 
 
 def _reasons(chosen: Reading, found: Detection, saved: bool) -> dict[str, str]:
@@ -223,14 +222,14 @@ def _reasons(chosen: Reading, found: Detection, saved: bool) -> dict[str, str]:
 
 def _keep_failure(delivery_id: int, error: NomotaxError, reading: Reading | None) -> Delivery:
     with session() as db:
-        delivery = Deliveries(db).get(delivery_id)
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         if delivery.status != "stopped":
             delivery.status = "unreadable"
         delivery.error, delivery.stage = str(error), ""
         delivery.table_artifact, delivery.rows, delivery.columns = None, 0, []
         if reading is not None:
             delivery.reading = reading.model_dump(mode="json")
-        return Deliveries(db).add(delivery)
+        return Deliveries(db, delivery.store_id).keep(delivery)
 
 
 def _keep_table(
@@ -250,7 +249,7 @@ def _keep_table(
     profile = [p.model_dump() for p in profiles]
     problems = [*changed, *table.problems, *doubts(profiles)]
     with session() as db:
-        delivery = Deliveries(db).get(delivery_id)
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         delivery.status, delivery.error, delivery.stage = "waiting", "", ""
         delivery.reading, delivery.why = document, _reasons(reading, found, saved)
         delivery.offers = [o.model_dump() for o in found.offers]
@@ -259,20 +258,20 @@ def _keep_table(
         delivery.profile, delivery.table_artifact = profile, name
         delivery.complete, delivery.uses = table.complete, uses
         delivery.accepted = False
-        return Deliveries(db).add(delivery)
+        return Deliveries(db, delivery.store_id).keep(delivery)
 
 
 def _with_pictures(done: Delivery, pictures: str | None) -> Delivery:
     with session() as db:
-        delivery = Deliveries(db).get(known_id(done))
+        delivery = Deliveries(db, done.store_id).get(known_id(done))
         delivery.pictures_artifact = pictures
-        return Deliveries(db).add(delivery)
+        return Deliveries(db, delivery.store_id).keep(delivery)
 
 
 def save_reading(feed_id: int, reading: Reading) -> None:
     """Keep a reading on a feed, for its next delivery."""
     with session() as db:
-        feed = Feeds(db).get(feed_id)
+        feed = Feeds.holding(db, feed_id).get(feed_id)
         feed.reading = reading.model_dump(mode="json")
         db.add(feed)
 
@@ -281,23 +280,23 @@ def _read_leaning(fresh: Delivery) -> None:
     """Read the newest delivery of each feed that has this one as a companion again, as a
     delivery of its own: what was received before stays as it was."""
     with session() as db:
-        source = Feeds(db).get(fresh.feed_id)
+        source, deliveries = (
+            Feeds(db, fresh.store_id).get(fresh.feed_id),
+            Deliveries(db, fresh.store_id),
+        )
         leaning = feeds_leaning_on(db, fresh.feed_id)
         again = []
         for feed_id in leaning:
-            newest = Deliveries(db).of_feed(feed_id)[:1]
             again += [
-                Deliveries(db).add(
-                    Delivery(
-                        feed_id=feed_id,
-                        file_name=d.file_name,
-                        sha256=d.sha256,
-                        size=d.size,
-                        because=f"{source.name!r} brought {fresh.file_name}",
-                        status="reading",
-                    )
+                deliveries.add(
+                    feed_id=feed_id,
+                    file_name=d.file_name,
+                    sha256=d.sha256,
+                    size=d.size,
+                    because=f"{source.name!r} brought {fresh.file_name}",
+                    status="reading",
                 )
-                for d in newest
+                for d in deliveries.of_feed(feed_id)[:1]
             ]
         ids = [known_id(d) for d in again]
     for delivery_id in ids:
@@ -307,30 +306,30 @@ def _read_leaning(fresh: Delivery) -> None:
 def accept_incomplete(delivery_id: int) -> Delivery:
     """A person takes a file that broke off as it is: it may be prepared all the same."""
     with session() as db:
-        delivery = Deliveries(db).get(delivery_id)
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         if delivery.complete or not delivery.table_artifact:
             raise Conflict("This delivery needs no such decision.")
         delivery.accepted = True
-        return Deliveries(db).add(delivery)
+        return Deliveries(db, delivery.store_id).keep(delivery)
 
 
 def set_password(feed_id: int, password: str) -> None:
     """The password of this feed's archives; "" for none."""
     with session() as db:
-        feed = Feeds(db).get(feed_id)
+        feed = Feeds.holding(db, feed_id).get(feed_id)
         feed.password = lock(password)
         db.add(feed)
 
 
 def has_password(feed_id: int) -> bool:
     with session() as db:
-        return bool(Feeds(db).get(feed_id).password)
+        return bool(Feeds.holding(db, feed_id).get(feed_id).password)
 
 
 def delivery(delivery_id: int) -> Delivery:
     """Raises ``NotFound``."""
     with session() as db:
-        return Deliveries(db).get(delivery_id)
+        return Deliveries.holding(db, delivery_id).get(delivery_id)
 
 
 def table_rows(delivery_id: int, offset: int, limit: int) -> pl.DataFrame:

@@ -18,8 +18,10 @@ from nomotax.flows.companions import feeds_leaning_on
 from nomotax.flows.receive import read_anew
 from nomotax.flows.run_states import BUSY, move
 from nomotax.records.database import session
-from nomotax.records.repositories import Deliveries, Feeds, Runs, Stores, known_id
-from nomotax.records.tables import Delivery, Feed, Product, Run, Store, Supplier, now
+from nomotax.records.repositories import Deliveries, Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
+from nomotax.records.tables import Delivery, Feed, Product, Run, Store, now
 
 Kind = Literal["store", "feed", "delivery"]
 Removable = Store | Feed | Delivery
@@ -59,7 +61,7 @@ def touch(kind: Kind, key: int) -> RemovalTouch:
             applied_runs=sum(r.status == "applied" for r in runs),
             waiting_runs=sum(r.status == "prepared" for r in runs),
             products=int(db.exec(held).one()) if kind != "delivery" else 0,
-            leaning=[_name(db, Feeds(db).get(f)) for f in leaning],
+            leaning=[_name(db, Feeds.holding(db, f).get(f)) for f in leaning],
         )
 
 
@@ -86,8 +88,8 @@ def removed_of(store_id: int) -> list[Removed]:
     """Feeds and deliveries of a store that were removed, the last one first."""
     with session() as db:
         Stores(db).get(store_id)
-        feeds = select(Feed).join(Supplier).where(Supplier.store_id == store_id)
-        deliveries = select(Delivery).join(Feed).join(Supplier).where(Supplier.store_id == store_id)
+        feeds = select(Feed).where(Feed.store_id == store_id)
+        deliveries = select(Delivery).where(Delivery.store_id == store_id)
         found: list[Removable] = [
             *db.exec(feeds.where(col(Feed.removed_at).is_not(None))),
             *db.exec(deliveries.where(col(Delivery.removed_at).is_not(None))),
@@ -108,10 +110,8 @@ def move_delivery(delivery_id: int, feed_id: int) -> Delivery:
     prepared are given up.
     """
     with session() as db:
-        delivery = Deliveries(db).get(delivery_id)
-        feeds = Feeds(db)
-        old, new = feeds.get(delivery.feed_id), feeds.get(feed_id)
-        if feeds.supplier(old).store_id != feeds.supplier(new).store_id or new.removed_at:
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
+        if Feeds(db, delivery.store_id).get(feed_id).removed_at:
             raise NotFound(f"There is no feed {feed_id} in this store.")
         for run in _runs(db, delivery):
             if run.status in BUSY:
@@ -134,7 +134,7 @@ def move_delivery(delivery_id: int, feed_id: int) -> Delivery:
 def rename_feed(feed_id: int, name: str) -> None:
     """Call a feed otherwise. Raises ``NotFound``."""
     with session() as db:
-        feed = Feeds(db).get(feed_id)
+        feed = Feeds.holding(db, feed_id).get(feed_id)
         feed.name = name
         db.add(feed)
 
@@ -146,30 +146,35 @@ def _under_way(run: Run) -> Conflict:
 def _find(db: Session, kind: Kind, key: int) -> Removable:
     if kind == "store":
         return Stores(db).get(key)
-    return Feeds(db).get(key) if kind == "feed" else Deliveries(db).get(key)
+    if kind == "feed":
+        return Feeds.holding(db, key).get(key)
+    return Deliveries.holding(db, key).get(key)
 
 
 def _feeds(db: Session, one: Removable) -> list[Feed]:
     if isinstance(one, Store):
-        return [feed for feed, _ in Feeds(db).of_store(known_id(one))]
-    return [one if isinstance(one, Feed) else Feeds(db).get(one.feed_id)]
+        return [feed for feed, _ in Feeds(db, known_id(one)).all()]
+    return [one if isinstance(one, Feed) else Feeds(db, one.store_id).get(one.feed_id)]
 
 
 def _deliveries(db: Session, one: Removable) -> list[Delivery]:
     if isinstance(one, Delivery):
         return [one]
-    return [d for f in _feeds(db, one) for d in Deliveries(db).of_feed(known_id(f))]
+    return [d for f in _feeds(db, one) for d in Deliveries(db, f.store_id).of_feed(known_id(f))]
 
 
 def _runs(db: Session, one: Removable) -> list[Run]:
     ids = [known_id(d) for d in _deliveries(db, one)]
-    return Runs(db).of_deliveries(ids)
+    store_id = known_id(one) if isinstance(one, Store) else one.store_id
+    return Runs(db, store_id).of_deliveries(ids)
 
 
 def _name(db: Session, one: Removable) -> str:
     if isinstance(one, Delivery):
         return one.file_name
-    return f"{Feeds(db).supplier(one).name}, {one.name}" if isinstance(one, Feed) else one.name
+    if isinstance(one, Store):
+        return one.name
+    return f"{Feeds(db, one.store_id).supplier(one).name}, {one.name}"
 
 
 def _listed(db: Session, found: list[Removable] | list[Store]) -> list[Removed]:

@@ -17,9 +17,10 @@ from nomotax.flows.changesets import keep_changeset
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.run_states import Progress, move
 from nomotax.records.database import session
-from nomotax.records.person import person
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Feeds, Runs, Stores, known_id
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
 from nomotax.records.tables import Run, Snapshot
 
 
@@ -30,9 +31,7 @@ def start_restore(snapshot_id: int) -> Run:
     with session() as db:
         used = {"snapshot": snapshot.artifact, "file_name": named(snapshot)}
         stage = "waiting for a worker"
-        run = Runs(db).add(
-            Run(store_id=snapshot.store_id, kind="restore", author=person(), stage=stage, used=used)
-        )
+        run = Runs(db, snapshot.store_id).add(kind="restore", stage=stage, used=used)
         enqueue(db, "prepare", run_id=known_id(run))
         return run
 
@@ -46,7 +45,7 @@ def prepare_restore(run_id: int, tell: Progress) -> None:
     """What restoring would do, kept for a person to look at."""
     tell(10, "reading the snapshot")
     with session() as db:
-        run, stores = Runs(db).get(run_id), Stores(db)
+        run, stores = Runs.holding(db, run_id).get(run_id), Stores(db)
         store = stores.get(run.store_id)
         schema = stores.schema(run.store_id)
         categories = frozenset(stores.category_paths(run.store_id))
@@ -78,7 +77,7 @@ def restored_products(frame: pl.DataFrame, heading: Heading, run: Run) -> pl.Dat
     made = frame.filter(MADE)
     with session() as db:
         ids = {
-            name: known_id(Feeds(db).supplier_named(run.store_id, name))
+            name: known_id(Feeds(db, run.store_id).supplier_named(name))
             for name in made[SUPPLIER].unique()
         }
     owner = made[SUPPLIER].replace_strict(ids, return_dtype=pl.Int64).alias("supplier_id")

@@ -21,7 +21,8 @@ from nomotax.flows.changesets import changeset_name, problems_name
 from nomotax.flows.headings import label_of
 from nomotax.records.bulk import read_query
 from nomotax.records.database import session
-from nomotax.records.repositories import Runs, Stores
+from nomotax.records.repositories import Stores
+from nomotax.records.runs import Runs
 from nomotax.records.tables import Run
 
 
@@ -85,7 +86,7 @@ _MOVES = 2000
 def prepared_run(run_id: int) -> Run:
     """A run that has been prepared. Raises ``NotFound``."""
     with session() as db:
-        run = Runs(db).get(run_id)
+        run = Runs.holding(db, run_id).get(run_id)
     if not run.changes or not artifacts().exists(changeset_name(run)):
         raise NotFound("This run has no changeset yet.", remedy="Wait until it is prepared.")
     return run
@@ -97,7 +98,7 @@ def _scan(run_id: int) -> pl.LazyFrame:
 
 def _schema(run_id: int) -> StoreSchema:
     with session() as db:
-        return Stores(db).schema(Runs(db).get(run_id).store_id)
+        return Stores(db).schema(Runs.holding(db, run_id).get(run_id).store_id)
 
 
 def review_summary(run_id: int) -> ReviewSummary:
@@ -249,7 +250,7 @@ def result_file(run_id: int, kind: str) -> bytes:
     product's id and group as the catalog has them now (empty where it has none), key, title, what
     becomes of it, the fields written and why."""
     with session() as db:
-        store_id = Runs(db).get(run_id).store_id
+        store_id = Runs.holding(db, run_id).get(run_id).store_id
     known = read_query(
         "select key, id, variant_group from products "
         f"where store_id = {int(store_id)} and state <> '{TAKEN_OUT}'",

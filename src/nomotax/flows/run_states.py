@@ -13,8 +13,8 @@ from sqlmodel import Session, col, update
 from nomotax.core.errors import Conflict, DatabaseUnavailable, NomotaxError
 from nomotax.records.database import session
 from nomotax.records.queue import without_job
-from nomotax.records.repositories import Runs, known_id
-from nomotax.records.tables import Run, RunLog
+from nomotax.records.runs import Runs
+from nomotax.records.tables import Run
 
 log = structlog.get_logger()
 
@@ -55,18 +55,14 @@ def move(db: Session, run_id: int, to: str, said: str = "", **values: Any) -> Ru
     values = {"error": "", "stage": "", **values}
     swap = update(Run).where(col(Run.id) == run_id, col(Run.status).in_(before))
     moved = db.connection().execute(swap.values(status=to, **values))
-    run = Runs(db).get(run_id)
+    runs = Runs.holding(db, run_id)
+    run = runs.get(run_id)
     db.refresh(run)
     if not moved.rowcount:
         raise Conflict(f"This run is {run.status}; {_ONLY.get(to, f'it cannot be {to}')}.")
     if said:
-        note(db, run, said)
+        runs.note(run, said)
     return run
-
-
-def note(db: Session, run: Run, line: str) -> None:
-    """A line of its log."""
-    db.add(RunLog(run_id=known_id(run), text=line))
 
 
 def pace(done: int, total: int, seconds: float) -> str:
@@ -95,7 +91,7 @@ class Progress:
         self._last = (percent, stage)
         # A transaction of its own: the run's own one stays open for minutes, and nobody would see.
         with session() as db:
-            run = Runs(db).get(self.run_id)
+            run = Runs.holding(db, self.run_id).get(self.run_id)
             if run.status != self.state:
                 raise Overtaken(f"This run is {run.status} meanwhile.")
             if run.stop_requested:
@@ -139,7 +135,7 @@ def request_stop(run_id: int) -> Run:
     """Ask a busy run to stop; it does so before it writes anything. One that waits for a worker
     stops at once. Raises ``NotFound``."""
     with session() as db:
-        run = Runs(db).get(run_id)
+        run = Runs.holding(db, run_id).get(run_id)
         if run.status == "queued":
             return move(db, run_id, "stopped", "Stopped by hand; nothing was changed.")
         if run.status in BUSY:

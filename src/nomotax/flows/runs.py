@@ -11,7 +11,6 @@ from sqlmodel import Session
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.diff import Changeset, compare
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
-from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.errors import Conflict
 from nomotax.core.table import ROW
 from nomotax.flows.catalog import key_and_content
@@ -20,11 +19,13 @@ from nomotax.flows.decisions import kept_of
 from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move
 from nomotax.flows.undoing import prepare_undo
-from nomotax.flows.workbench import context_of, freeze_version, open_workbench
+from nomotax.flows.workbench import context_of, open_workbench
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
-from nomotax.records.person import person
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Feeds, Runs, Stores, known_id
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
 from nomotax.records.tables import Delivery, Run
 
 #: What of a delivery a run keeps for itself.
@@ -34,7 +35,7 @@ _USED = {"file_name", "received_at", "table_artifact", "columns", "reading", "us
 
 def delivery_used(db: Session, run: Run) -> Delivery:
     """The delivery as it was when the run began, whatever it is read as since."""
-    present = Runs(db).delivery(run)
+    present = Runs(db, run.store_id).delivery(run)
     return Delivery.model_validate(present.model_dump() | run.used)
 
 
@@ -72,28 +73,25 @@ def start_run(feed_id: int, delivery_id: int | None = None, rows: RowRange = _AL
     Raises ``CrosswalkError`` at once for a crosswalk that cannot run on this delivery.
     """
     bench = open_workbench(feed_id, delivery_id)
-    if not bench.delivery.complete and not bench.delivery.accepted:
+    if not bench.source.delivery.complete and not bench.source.delivery.accepted:
         raise Conflict(
-            f"{bench.delivery.file_name} broke off; {bench.delivery.rows:,} rows came through.",
+            f"{bench.source.delivery.file_name} broke off; "
+            f"{bench.source.rows:,} rows came through.",
             where="its reading",
             remedy="Ask for the whole file, or say in its reading that this much is meant.",
         )
-    compile_plan(bench.crosswalk, bench.schema, bench.context, bench.delivery.columns)
+    compile_plan(bench.crosswalk, bench.schema, bench.context, bench.source.columns)
     # Frozen before the run is there: what is edited while it waits for a worker is not in it.
-    version_id = freeze_version(feed_id, bench.bundle())
+    version_id = bench.freeze()
     with session() as db:
-        run = Runs(db).add(
-            Run(
-                store_id=bench.store_id,
-                feed_id=feed_id,
-                delivery_id=known_id(bench.delivery),
-                version_id=version_id,
-                used=bench.delivery.model_dump(mode="json", include=_USED),
-                author=person(),
-                stage="waiting for a worker",
-                first_row=rows.first,
-                last_row=rows.last,
-            )
+        run = Runs(db, bench.store_id).add(
+            feed_id=feed_id,
+            delivery_id=bench.source.id,
+            version_id=version_id,
+            used=bench.source.delivery.model_dump(mode="json", include=_USED),
+            stage="waiting for a worker",
+            first_row=rows.first,
+            last_row=rows.last,
         )
         enqueue(db, "prepare", run_id=known_id(run))
         return run
@@ -103,7 +101,7 @@ def prepare(run_id: int) -> None:
     """Fill the whole delivery, compare it with the catalog, keep the changeset. Of a run that is
     no longer waiting for it nothing is done."""
     with session() as db:
-        if Runs(db).get(run_id).status not in ("queued", "preparing"):
+        if Runs.holding(db, run_id).get(run_id).status not in ("queued", "preparing"):
             return
         run = move(db, run_id, "preparing", "preparing", stop_requested=False)
     with ending(run_id, "preparing") as tell:
@@ -150,15 +148,15 @@ def _prepare(run_id: int, tell: Progress) -> None:
 
 def _work_of(run_id: int) -> _Work:
     with session() as db:
-        runs, stores = Runs(db), Stores(db)
+        runs, stores = Runs.holding(db, run_id), Stores(db)
         run = runs.get(run_id)
-        bundle = Bundle.model_validate(runs.version(run).bundle)
+        bundle = Crosswalks(db, run.store_id).bundle(runs.version(run))
         store = stores.get(run.store_id)
         schema = stores.schema(run.store_id)
         categories = frozenset(stores.category_paths(run.store_id))
         delivery = delivery_used(db, run)
         feed = runs.feed(run)
-        owner = Feeds(db).supplier(feed).name
+        owner = Feeds(db, run.store_id).supplier(feed).name
         last = runs.last_applied(known_id(feed))
     ctx = context_of(bundle, delivery, categories)
     plan = compile_plan(bundle.crosswalk.within(schema), schema, ctx, delivery.columns)

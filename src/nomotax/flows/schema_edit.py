@@ -13,10 +13,11 @@ from nomotax.core.schema.editing import FieldEdit, edited, with_words
 from nomotax.core.schema.model import StoreField, StoreSchema
 from nomotax.core.schema.table_schema import to_descriptor
 from nomotax.records.bulk import read_query
+from nomotax.records.crosswalks import Crosswalks, draft_of
 from nomotax.records.database import session
-from nomotax.records.person import person
-from nomotax.records.repositories import Feeds, LookupsRepository, Stores
-from nomotax.records.tables import LookupChange
+from nomotax.records.lookups import LookupsRepository
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
 
 _SHOWN = 5
 
@@ -87,10 +88,8 @@ def _keep(db: Session, store_id: int, edit: FieldEdit) -> StoreSchema:
     if edit.demands_more:
         # What was prepared under other demands is prepared again before it is applied.
         store.rules_revision += 1
-    change = LookupChange(
-        store_id=store_id, kind="field", name=edit.name, author=person(), said=edit.said()
-    )
-    db.add_all([store, change])
+    db.add(store)
+    stores.changed(store_id, edit.name, edit.said())
     return schema
 
 
@@ -107,14 +106,14 @@ def _filling(
     db: Session, store_id: int, name: str, field: StoreField | None
 ) -> tuple[list[str], int]:
     """The feeds that fill a field, and how many answers of their value tables it would not take."""
-    found, tables = [], set()
-    for feed, supplier in Feeds(db).of_store(store_id):
-        fill = Feeds(db).draft(feed).all_fills().get(name)
+    found, tables, walks = [], set(), Crosswalks(db, store_id).by_feed()
+    for feed, supplier in Feeds(db, store_id).all():
+        fill = draft_of(walks[known_id(feed)]).all_fills().get(name)
         if fill is not None:
             found.append(f"{supplier.name}, {feed.name}")
             tables |= {s.table for s in fill.steps if s.do == "value_table"}
     if field is None or not field.allowed:
         return found, 0
-    saved = LookupsRepository(db).of_store(store_id).value_tables
+    saved = LookupsRepository(db, store_id).all().value_tables
     given = [w for t in tables if t in saved for w in saved[t].entries.values()]
     return found, sum(word not in field.allowed and word != "" for word in given)

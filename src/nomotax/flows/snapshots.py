@@ -17,10 +17,12 @@ from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.snapshot import About, as_snapshot, metadata, read_about
 from nomotax.core.errors import Conflict, DatabaseUnavailable
 from nomotax.flows.catalog import key_and_content
+from nomotax.records.actors import at_work
 from nomotax.records.database import session
-from nomotax.records.person import person
 from nomotax.records.queue import enqueue, without_job
-from nomotax.records.repositories import Snapshots, Stores, known_id
+from nomotax.records.repositories import Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Snapshots
 from nomotax.records.tables import Run, Snapshot, Store, now
 
 log = structlog.get_logger()
@@ -30,7 +32,7 @@ def request_snapshot(store_id: int) -> Snapshot:
     """Have a worker take one. Raises ``NotFound``."""
     with session() as db:
         Stores(db).get(store_id)
-        snapshot = Snapshots(db).add(Snapshot(store_id=store_id, author=person()))
+        snapshot = Snapshots(db, store_id).add(at_work(db))
         enqueue(db, "snapshot", snapshot_id=known_id(snapshot))
         return snapshot
 
@@ -38,20 +40,20 @@ def request_snapshot(store_id: int) -> Snapshot:
 def take_queued(snapshot_id: int) -> None:
     """Take one that waits for it; what goes wrong is kept with it."""
     with session() as db:
-        snapshot = Snapshots(db).get(snapshot_id)
+        snapshot = Snapshots.holding(db, snapshot_id).get(snapshot_id)
         if snapshot.status != "queued":
             return
     with _ending(snapshot_id), session() as db:
         # Behind the lock nobody writes: the products are those of one moment.
         store = Stores(db).locked(snapshot.store_id)
-        db.add(_taken(db, store, Snapshots(db).get(snapshot_id)))
+        db.add(_taken(db, store, Snapshots.holding(db, snapshot_id).get(snapshot_id)))
 
 
 def take_before(db: Session, store: Store, run: Run) -> None:
     """Take one inside a run that is about to write, behind the lock of its store."""
     because = f"before run {run.id}"
-    snapshot = Snapshot(store_id=known_id(store), run_id=run.id, because=because, author=run.author)
-    Snapshots(db).add(_taken(db, store, snapshot))
+    kept = Snapshots(db, known_id(store)).add(run.actor, run_id=run.id, because=because)
+    db.add(_taken(db, store, kept))
 
 
 def _taken(db: Session, store: Store, snapshot: Snapshot) -> Snapshot:
@@ -96,7 +98,7 @@ def _ending(snapshot_id: int) -> Iterator[None]:
 
 def _fail(snapshot_id: int, why: str) -> None:
     with session() as db:
-        snapshot = Snapshots(db).get(snapshot_id)
+        snapshot = Snapshots.holding(db, snapshot_id).get(snapshot_id)
         snapshot.status, snapshot.error = "failed", why
         db.add(snapshot)
 
@@ -119,7 +121,7 @@ def all_of(store_id: int) -> list[Snapshot]:
     """The newest first. Raises ``NotFound``."""
     with session() as db:
         Stores(db).get(store_id)
-        return Snapshots(db).of_store(store_id)
+        return Snapshots(db, store_id).all()
 
 
 def bring(store_id: int, stream: IO[bytes], name: str) -> Snapshot:
@@ -134,16 +136,15 @@ def bring(store_id: int, stream: IO[bytes], name: str) -> Snapshot:
         artifacts().put_file(artifact, path)
     with session() as db:
         Stores(db).get(store_id)
-        snapshot = Snapshot(
-            store_id=store_id, because=f"brought as {name}", author=person(), artifact=artifact
-        )
-        return Snapshots(db).add(_ready(snapshot, about))
+        because = f"brought as {name}"
+        snapshot = Snapshots(db, store_id).add(at_work(db), because=because, artifact=artifact)
+        return _ready(snapshot, about)
 
 
 def ready(snapshot_id: int) -> Snapshot:
     """One that can be read. Raises ``Conflict`` for another, ``NotFound``."""
     with session() as db:
-        snapshot = Snapshots(db).get(snapshot_id)
+        snapshot = Snapshots.holding(db, snapshot_id).get(snapshot_id)
     if snapshot.status != "ready":
         raise Conflict(f"This snapshot is {snapshot.status}.", remedy=snapshot.error)
     return snapshot
@@ -152,7 +153,7 @@ def ready(snapshot_id: int) -> Snapshot:
 def remove(snapshot_id: int) -> None:
     """Forget one, and its file. Raises ``Conflict`` while it is being taken, ``NotFound``."""
     with session() as db:
-        snapshot = Snapshots(db).get(snapshot_id)
+        snapshot = Snapshots.holding(db, snapshot_id).get(snapshot_id)
         if snapshot.status == "queued":
             raise Conflict("This snapshot is being taken.", remedy="Wait until it is ready.")
         db.delete(snapshot)

@@ -7,8 +7,10 @@ import json
 from nomotax.core.errors import SchemaError
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import from_descriptor, from_template, to_descriptor
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds, Stores, known_id
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
 from nomotax.records.tables import Store
 
 
@@ -84,5 +86,7 @@ def add_feed(store_id: int, supplier: str, name: str) -> int:
     """Make a feed of a supplier (made when new) and give its id."""
     with session() as db:
         Stores(db).get(store_id)
-        feeds = Feeds(db)
-        return known_id(feeds.add(feeds.supplier_named(store_id, supplier), name))
+        feeds = Feeds(db, store_id)
+        feed_id = known_id(feeds.add(feeds.supplier_named(supplier), name))
+        Crosswalks(db, store_id).add(feed_id)
+        return feed_id

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 
 import polars as pl
@@ -9,21 +11,26 @@ from pydantic import BaseModel
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
-from nomotax.core.crosswalk.model import Bundle
-from nomotax.core.crosswalk.trace import Trace, trace
+from nomotax.core.crosswalk.trace import Trace, TraceStep, trace
 from nomotax.core.errors import NotFound
 from nomotax.core.flow.context import Lookups
 from nomotax.core.table import ROW
 from nomotax.flows.runs import delivery_used
 from nomotax.flows.workbench import context_of, open_workbench
+from nomotax.records.catalog import Catalog
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
-from nomotax.records.repositories import Catalog, Feeds, LookupsRepository, Runs, Stores
-from nomotax.records.tables import Delivery
+from nomotax.records.lookups import At, LookupsRepository
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.runs import Runs
+from nomotax.records.tables import CrosswalkVersion, Delivery, LookupEntry, LookupRevision
 
 
 class Decided(BaseModel):
-    """Who last changed a look-up that the value went through."""
+    """Who gave the answer of a look-up that the value went through, or last changed it where no
+    single answer decided; ``step`` is the place of the step in the trace."""
 
+    step: int
     table: str
     at: datetime
     author: str
@@ -47,37 +54,37 @@ def trace_on_bench(
 ) -> TracedValue:
     """A result cell of the bench, by the draft. Raises ``NotFound``."""
     bench = open_workbench(feed_id, delivery_id)
-    arriving = bench.window(max(row - 1, 0), 1)
-    return _traced(bench.plan, arriving, field, bench.lookups, bench.store_id, bench.delivery,
-                   bench.supplier, None, "")  # fmt: skip
+    arriving = bench.source.window(max(row - 1, 0), 1)
+    by = _By(bench.store_id, bench.lookups, bench.target.at)
+    return _traced(bench.plan, arriving, field, by, bench.source.delivery, bench.source.supplier)
 
 
 def trace_in_run(run_id: int, key: str, field: str) -> TracedValue:
     """A product's field as a run filled it. Raises ``NotFound``."""
     with session() as db:
-        runs, stores = Runs(db), Stores(db)
-        run = runs.get(run_id)
-        version = runs.version(run)
-        bundle = Bundle.model_validate(version.bundle)
+        runs, stores = Runs.holding(db, run_id), Stores(db)
+        run, store_id = runs.get(run_id), runs.store_id
+        version, walks = runs.version(run), Crosswalks(db, store_id)
+        bundle = walks.bundle(version)
+        by = _By(store_id, bundle.lookups(), walks.marks(version), version)
         delivery = delivery_used(db, run)
-        supplier = Feeds(db).supplier(runs.feed(run))
-        schema = stores.schema(supplier.store_id)
-        ctx = context_of(bundle, delivery, frozenset(stores.category_paths(supplier.store_id)))
+        supplier = Feeds(db, store_id).supplier(runs.feed(run)).name
+        schema = stores.schema(store_id)
+        ctx = context_of(bundle, delivery, frozenset(stores.category_paths(store_id)))
     plan = compile_plan(bundle.crosswalk, schema, ctx, delivery.columns, {})
     frame = artifacts().scan(delivery.table_artifact or "").collect()
     rows = plan.keys(frame).filter(pl.col("key") == key)[ROW]
     if rows.len() == 0:
         raise NotFound(f"No row of {delivery.file_name} made the product {key}.")
     arriving = frame.filter(pl.col(ROW) == rows[0])
-    return _traced(plan, arriving, field, bundle.lookups(), supplier.store_id, delivery,
-                   supplier.name, version.number, version.author)  # fmt: skip
+    return _traced(plan, arriving, field, by, delivery, supplier)
 
 
 def trace_in_catalog(store_id: int, key: str, field: str) -> TracedValue:
     """A field of a product as the run that wrote it filled it. Raises ``NotFound``."""
     with session() as db:
-        run_id = Catalog(db).writer(store_id, key, field)
-        kind = Runs(db).get(run_id).kind
+        run_id = Catalog(db, store_id).writer(key, field)
+        kind = Runs.holding(db, run_id).get(run_id).kind
     if kind != "delivery":
         raise NotFound(f"Run {run_id} put this value here; {_PUT[kind]}.")
     return trace_in_run(run_id, key, field)
@@ -91,34 +98,55 @@ _PUT = {
 }
 
 
+@dataclass(frozen=True)
+class _By:
+    """The look-ups that a value went through, at which revisions, and the version that said so;
+    None for the draft."""
+
+    store_id: int
+    lookups: Lookups
+    at: Mapping[tuple[str, str], At]
+    version: CrosswalkVersion | None = None
+
+    def decided(self, steps: Sequence[TraceStep]) -> list[Decided]:
+        """Who decided each step that asked a look-up."""
+        with session() as db:
+            repo = LookupsRepository(db, self.store_id)
+            found = [(n, step, self._of(repo, step)) for n, step in enumerate(steps) if step.table]
+            return [
+                Decided(step=n, table=step.table, at=by.at, author=by.author, said=said)
+                for n, step, (by, said) in found
+                if by is not None
+            ]
+
+    def _of(
+        self, repo: LookupsRepository, step: TraceStep
+    ) -> tuple[LookupEntry | LookupRevision | None, str]:
+        _, number = self.at.get((step.kind, step.table), (0, 0))
+        if step.entry:
+            given = repo.answer_at(step.kind, step.table, step.entry, number)
+            return given, f"'{step.entry}' answered"
+        last = next(iter(repo.changes(step.kind, step.table, number)), None)
+        return last, last.said if last else ""
+
+
 def _traced(
     plan: Plan,
     arriving: pl.DataFrame,
     field: str,
-    lookups: Lookups,
-    store_id: int,
+    by: _By,
     delivery: Delivery,
     supplier: str,
-    version: int | None,
-    author: str,
 ) -> TracedValue:
     if field not in plan.fields or arriving.height == 0:
         raise NotFound(f"The crosswalk does not fill {field!r} for this row.")
-    found = trace(plan, arriving, field, lookups)
-    with session() as db:
-        repo = LookupsRepository(db)
-        changes = [repo.last_change(store_id, s.kind, s.table) for s in found.steps if s.table]
-        decided = [
-            Decided(table=c.name, at=c.at, author=c.author, said=c.said)
-            for c in changes
-            if c is not None
-        ]
+    found = trace(plan, arriving, field, by.lookups)
     return TracedValue(
         trace=found,
         file_name=delivery.file_name,
         received_at=delivery.received_at,
         supplier=supplier,
-        version=version,
-        version_author=author,
-        decided=decided,
+        version=by.version.number if by.version else None,
+        version_author=by.version.author if by.version else "",
+        decided=by.decided(found.steps),
     )

@@ -29,9 +29,12 @@ from nomotax.core.lookups.tree_file import read_tree
 from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.reading.read import Source, detect, read
 from nomotax.core.schema.model import StoreSchema
+from nomotax.records.actors import at_work
+from nomotax.records.crosswalks import Crosswalks, draft_of
 from nomotax.records.database import session
-from nomotax.records.person import person
-from nomotax.records.repositories import Feeds, LookupsRepository, Stores, known_id
+from nomotax.records.lookups import LookupsRepository
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
 from nomotax.records.tables import Store, TreeEditRecord
 from nomotax.records.trees import Trees
 
@@ -159,7 +162,8 @@ class _Edit:
     def __init__(self, db: Session, store: Store) -> None:
         self.db, self.store, self.store_id = db, store, known_id(store)
         self.schema: StoreSchema = Stores(db).schema(self.store_id)
-        self.lookups = LookupsRepository(db)
+        self.lookups = LookupsRepository(db, self.store_id)
+        self.walks = Crosswalks(db, self.store_id)
         field = self.schema.category_field
         fields = category_fields(self.schema)
         self.trees = Trees(db, self.store_id, fields, field.name if field else "")
@@ -169,7 +173,7 @@ class _Edit:
 
     def touch(self, edit: TreeEdit) -> TreeTouch:
         change = self.change(edit)
-        tables = self._tables().values()
+        tables, walks = self._tables().values(), self.walks.by_feed()
         places = [p for t in tables for p in (*t.placements.values(), t.fallback)]
         return TreeTouch(
             categories=len(change.moves),
@@ -177,8 +181,8 @@ class _Edit:
             placements=sum(p in change.moves for p in places),
             formulas=[
                 f"{supplier.name}, {feed.name}: {name}"
-                for feed, supplier in Feeds(self.db).of_store(self.store_id)
-                for name in formulas_naming(Feeds(self.db).draft(feed), change.moves)
+                for feed, supplier in Feeds(self.db, self.store_id).all()
+                for name in formulas_naming(draft_of(walks[known_id(feed)]), change.moves)
             ],
         )
 
@@ -209,14 +213,14 @@ class _Edit:
             moves=dict(change.moves),
             added=sorted(change.paths - categories.keys()),
             removed={p: n for p, n in categories.items() if p not in change.paths},
-            author=person(),
+            actor=at_work(self.db),
         )
         self.db.add(record)
         self.db.flush()
         return record
 
     def _tables(self) -> Mapping[str, CategoryTable]:
-        return self.lookups.of_store(self.store_id).category_tables
+        return self.lookups.all().category_tables
 
     def _lead_on(self, moves: Mapping[str, str]) -> Documents:
         """Placements, price rules and constants follow the paths."""
@@ -225,26 +229,24 @@ class _Edit:
     def _change_all(self, change: _Led | _PutBack) -> Documents:
         """Changes every category table, ladder and crosswalk; gives those that are another now as
         they were."""
-        saved, feeds = self.lookups.of_store(self.store_id), Feeds(self.db)
+        saved = self.lookups.all()
         before: Documents = {}
         for table in saved.category_tables.values():
             name, placed = f"category_table:{table.name}", change.table(table)
             if placed != table:
                 before[name] = table.model_dump(mode="json")
-                self.lookups.save(self.store_id, placed)
+                self.lookups.save(placed)
         for ladder in saved.ladders.values():
             name, ruled = f"ladder:{ladder.name}", change.ladder(ladder)
             if ruled != ladder:
                 before[name] = ladder.model_dump(mode="json")
-                self.lookups.save(self.store_id, ruled)
-        for feed, _ in feeds.of_store(self.store_id):
-            name, draft = f"feed:{feed.id}", feeds.draft(feed)
+                self.lookups.save(ruled)
+        for feed, record in self.walks.by_feed().items():
+            name, draft = f"feed:{feed}", draft_of(record)
             walk = change.crosswalk(name, draft)
             if walk != draft:
-                before[name] = feed.draft
-                feed.draft = walk.model_dump(mode="json")
-                feed.draft_revision += 1
-                self.db.add(feed)
+                before[name] = record.draft
+                self.walks.edit(record, walk)
         return before
 
     def take_back(self, record: TreeEditRecord) -> None:

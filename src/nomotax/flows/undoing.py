@@ -15,16 +15,18 @@ from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import keep_changeset
 from nomotax.flows.headings import headings_of, label_of
 from nomotax.flows.run_states import Progress, move
+from nomotax.records.catalog import Catalog
 from nomotax.records.changes import stale
 from nomotax.records.database import session
-from nomotax.records.person import person
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Catalog, Runs, Stores, known_id
+from nomotax.records.repositories import Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
 from nomotax.records.tables import Run, now
 from nomotax.records.taking_back import Instead, TakingBack, writes_itself
 
 #: What a run has in common with the one it takes back.
-_SHARED = {"store_id", "feed_id", "delivery_id", "version_id", "first_row", "last_row", "used"}
+_SHARED = {"feed_id", "delivery_id", "version_id", "first_row", "last_row", "used"}
 
 
 def start_undo(run_id: int) -> Run:
@@ -32,7 +34,7 @@ def start_undo(run_id: int) -> Run:
     way, if there is one, compared anew with the catalog. Raises ``Conflict`` when it is not
     applied, or what it did is undone already by another."""
     with session() as db:
-        runs = Runs(db)
+        runs = Runs.holding(db, run_id)
         target = runs.get(run_id)
         if target.status != "applied":
             raise Conflict(f"This run is {target.status}; only an applied one can be undone.")
@@ -42,7 +44,7 @@ def start_undo(run_id: int) -> Run:
             return _anew(db, open_one)
         about = target.model_dump(include=_SHARED)
         stage = "waiting for a worker"
-        run = runs.add(Run(kind="undo", undoes=run_id, author=person(), stage=stage, **about))
+        run = runs.add(kind="undo", undoes=run_id, stage=stage, **about)
         enqueue(db, "prepare", run_id=known_id(run))
         return run
 
@@ -51,7 +53,7 @@ def choose(run_id: int, instead: Instead) -> Run:
     """Of a prepared undo: which fields go back although a later run wrote them or they are kept by
     hand. It is prepared again. Raises ``Conflict`` in any other state, or for another kind."""
     with session() as db:
-        run = Runs(db).get(run_id)
+        run = Runs.holding(db, run_id).get(run_id)
         if run.kind != "undo":
             raise Conflict("Only a run that takes another back has anything to choose.")
         run = move(db, run_id, "queued", progress=0, stage="waiting for a worker",
@@ -78,7 +80,7 @@ def _refuse_overtaken(db: Session, chain: list[Run]) -> None:
     another run has come between."""
     for n, one in enumerate(chain):
         if one.status != ("undone" if n % 2 else "applied"):
-            by = Runs(db).taken_back_by(known_id(one))
+            by = Runs(db, one.store_id).taken_back_by(known_id(one))
             raise Conflict(
                 f"Run {one.id} is {one.status} by another run meanwhile.",
                 remedy=f"Undo run {by} first, if run {one.id} is to count again." if by else "",
@@ -89,7 +91,7 @@ def prepare_undo(run_id: int, tell: Progress) -> None:
     """Keep what taking it back would do, for a person to look at."""
     tell(20, "comparing with the catalog")
     with session() as db:
-        run = Runs(db).get(run_id)
+        run = Runs.holding(db, run_id).get(run_id)
         taking = _taking_back(db, run)
         moment, fields = _moment(db, run), taking.fields(_instead(run))
         frame = _changeset(taking, fields, Stores(db).schema(run.store_id))
@@ -124,7 +126,7 @@ def _chain(db: Session, run: Run) -> list[Run]:
     """The run, the one it takes back, the one that that took back, down to the delivery's."""
     found = [run]
     while found[-1].undoes is not None:
-        found.append(Runs(db).get(found[-1].undoes))
+        found.append(Runs(db, run.store_id).get(found[-1].undoes))
     return found
 
 
@@ -143,7 +145,7 @@ def _changeset(taking: TakingBack, fields: pl.DataFrame, schema: StoreSchema) ->
 
 def _moment(db: Session, run: Run) -> list[int]:
     """What is another whenever the catalog has changed, or what of it is kept by hand."""
-    return [Stores(db).get(run.store_id).revision, *Catalog(db).kept_mark(run.store_id)]
+    return [Stores(db).get(run.store_id).revision, *Catalog(db, run.store_id).kept_mark()]
 
 
 def _seal(frame: pl.DataFrame) -> str:

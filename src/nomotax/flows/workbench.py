@@ -1,10 +1,10 @@
-"""One feed's crosswalk over one of its deliveries: what every bench screen asks about."""
+"""A crosswalk at work from its source to its target: what every bench screen asks about."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
-from functools import cached_property, lru_cache
+from functools import cached_property
 from threading import Lock
 from typing import Any, TypeVar
 
@@ -15,14 +15,12 @@ from nomotax.artifacts.store import artifacts
 from nomotax.core.crosswalk.compiler import Plan, compile_plan, missing_columns
 from nomotax.core.crosswalk.evidence import Evidence
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
-from nomotax.core.crosswalk.plain import prefix_of
 from nomotax.core.crosswalk.problems import problems_of, rows_missing, without_missing
 from nomotax.core.crosswalk.saved import KINDS, named_by
 from nomotax.core.errors import CrosswalkError, NotFound
 from nomotax.core.flow.context import Context, Lookups
 from nomotax.core.lookups.names import Names
-from nomotax.core.numbers import DecimalMark
-from nomotax.core.reading.model import DelimitedReading, Reading, parse_reading
+from nomotax.core.reading.model import DelimitedReading, Reading
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.suggest.columns import Fit, fits, weigh
@@ -35,85 +33,61 @@ from nomotax.core.table import ROW
 from nomotax.flows.companions import marks_of_delivery
 from nomotax.flows.evidence import gather_evidence
 from nomotax.flows.pictures import pictures_of
+from nomotax.flows.sides import DeliverySource, StoreTarget, received
+from nomotax.records.catalog import Catalog
+from nomotax.records.crosswalks import Crosswalks, draft_of
 from nomotax.records.database import database_url, session
 from nomotax.records.decisions import Decisions
-from nomotax.records.repositories import (
-    Catalog,
-    Deliveries,
-    Feeds,
-    LookupsRepository,
-    Runs,
-    Stores,
-    known_id,
-)
+from nomotax.records.lookups import LookupsRepository, StoreLookups
+from nomotax.records.repositories import Deliveries, Feeds, Stores
+from nomotax.records.repository import known_id
 from nomotax.records.stamps import Stamp, workbench_stamp
-from nomotax.records.tables import Delivery, Feed
+from nomotax.records.tables import CrosswalkRecord, Delivery
 
 T = TypeVar("T")
 #: Paths of a store's categories, and what those that have names are called.
 Tree = tuple[tuple[str, ...], Names]
 
-#: Up to this many rows the bench works on the whole delivery; beyond it, on ``SAMPLE_ROWS`` of
-#: them, evenly spread, so that an edit answers at once. A prepared changeset counts every row.
-WHOLE_ROWS = 20_000
-SAMPLE_ROWS = 3_000
-
-
-@lru_cache(maxsize=4)
-def _sample(root: str, artifact: str) -> pl.DataFrame:
-    """The whole table where it is small, else rows evenly spread over it."""
-    scan = artifacts().scan(artifact)
-    rows = scan.select(pl.len()).collect().item()
-    if rows <= WHOLE_ROWS:
-        return scan.collect().rechunk()
-    every = rows // SAMPLE_ROWS + 1
-    # In one piece: what is worked out over many small ones takes several times as long.
-    return scan.filter((pl.col(ROW) - 1) % every == 0).collect().rechunk()
-
 
 @dataclass(frozen=True)
 class Workbench:
-    """Everything needed to run a draft: loaded once a request."""
+    """Everything needed to run a draft from a source to a target: loaded once a request.
+    ``record`` keeps the ``crosswalk``, which here has no fills of fields that are retired."""
 
-    store_id: int
-    store_name: str
-    feed: Feed
-    supplier: str
-    delivery: Delivery
-    schema: StoreSchema
+    source: DeliverySource
+    target: StoreTarget
+    record: CrosswalkRecord
     crosswalk: Crosswalk
-    lookups: Lookups
-    categories: tuple[str, ...]
-    category_names: Names
-    store_revision: int = 0
     decisions: frozenset[tuple[str, str, str]] = frozenset()
+
+    @property
+    def store_id(self) -> int:
+        return self.target.store_id
+
+    @property
+    def schema(self) -> StoreSchema:
+        return self.target.schema
+
+    @property
+    def lookups(self) -> Lookups:
+        return self.target.lookups
+
+    @property
+    def categories(self) -> tuple[str, ...]:
+        return self.target.categories
+
+    @property
+    def sample(self) -> pl.DataFrame:
+        return self.source.sample
 
     def decided(self, verdict: str) -> set[tuple[str, str]]:
         """Subject and proposal of each decision of this kind."""
         return {(s, p) for v, s, p in self.decisions if v == verdict}
 
-    @property
-    def artifact(self) -> str:
-        if self.delivery.table_artifact is None:
-            raise NotFound(
-                f"{self.delivery.file_name} could not be read: {self.delivery.error}",
-                remedy="Open its reading and change how it is read.",
-            )
-        return self.delivery.table_artifact
-
-    @property
-    def decimal(self) -> DecimalMark:
-        return self.reading.decimal
-
-    @property
-    def reading(self) -> Reading:
-        return parse_reading(self.delivery.reading) if self.delivery.reading else DelimitedReading()
-
     @cached_property
     def profiles(self) -> list[ColumnProfile]:
         return remembered(
-            ("profiles", artifacts().root, self.artifact),
-            lambda: [ColumnProfile.model_validate(p) for p in self.delivery.profile],
+            ("profiles", artifacts().root, self.source.artifact), lambda: self.source.profiles
         )
 
     @property
@@ -141,7 +115,7 @@ class Workbench:
     @property
     def _told_by(self) -> tuple[Hashable, ...]:
         """The delivery's table, and how its codes stand to the catalog."""
-        return (artifacts().root, self.artifact, tuple(sorted(self.evidence.keys.items())))
+        return (artifacts().root, self.source.artifact, tuple(sorted(self.evidence.keys.items())))
 
     @property
     def store_languages(self) -> Languages:
@@ -152,18 +126,20 @@ class Workbench:
     @property
     def places(self) -> Places:
         """The store's tree, ready to be compared with; the same as long as the tree is."""
-        names = tuple((path, *sorted(own.items())) for path, own in self.category_names.items())
+        called = self.target.category_names
+        names = tuple((path, *sorted(own.items())) for path, own in called.items())
         key = ("places", artifacts().root, self.store_id, self.categories, names)
         return remembered(
             key,
-            lambda: Places(self.categories, self.category_names, languages=self.store_languages),
+            lambda: Places(self.categories, called, languages=self.store_languages),
         )
 
     @property
     def _known_by(self) -> tuple[Hashable, ...]:
         """What evidence hangs on: the delivery's table, the schema, and the catalog's keys."""
-        root, held = artifacts().root, (self.schema, self.supplier, self.categories)
-        return (root, self.artifact, self.decimal, held, self.store_id, self.store_revision)
+        root, source = artifacts().root, self.source
+        held = (self.schema, source.supplier, self.categories)
+        return (root, source.artifact, source.decimal, held, self.store_id, self.target.revision)
 
     @cached_property
     def evidence(self) -> Evidence:
@@ -171,23 +147,18 @@ class Workbench:
         return remembered(
             ("evidence", *self._known_by),
             lambda: gather_evidence(
-                self.store_id, self.supplier, self.schema, self.profiles, self.sample,
-                self.decimal, frozenset(self.categories), self.marks,
+                self.store_id, self.source.supplier, self.schema, self.profiles, self.sample,
+                self.source.decimal, frozenset(self.categories), self.source.marks,
             ),
         )  # fmt: skip
 
     @cached_property
     def context(self) -> Context:
-        facts = facts_of(self.supplier, self.feed.name) | _received(self.delivery)
-        categories, pictures = frozenset(self.categories), pictures_of(self.delivery)
+        source, categories = self.source, frozenset(self.categories)
         return Context(
-            self.decimal, self.lookups, categories, facts, pictures=pictures, marks=self.marks
-        )
-
-    @cached_property
-    def marks(self) -> dict[str, DecimalMark]:
-        """Columns of companions that are written with another decimal mark."""
-        return marks_of_delivery(self.delivery, self.reading)
+            source.decimal, self.lookups, categories, source.facts,
+            pictures=source.pictures, marks=source.marks,
+        )  # fmt: skip
 
     @cached_property
     def broken(self) -> dict[str, CrosswalkError]:
@@ -200,13 +171,13 @@ class Workbench:
 
     def _compile(self) -> tuple[Plan, dict[str, CrosswalkError]]:
         broken: dict[str, CrosswalkError] = {}
-        columns = self.delivery.columns
+        columns = self.source.columns
         return compile_plan(self.runnable, self.schema, self.context, columns, broken), broken
 
     @cached_property
     def missing(self) -> dict[str, list[str]]:
         """Columns the crosswalk asks for that this delivery does not have."""
-        return missing_columns(self.crosswalk.all_fills(), set(self.delivery.columns))
+        return missing_columns(self.crosswalk.all_fills(), set(self.source.columns))
 
     @cached_property
     def runnable(self) -> Crosswalk:
@@ -220,10 +191,6 @@ class Workbench:
     def plan(self) -> Plan:
         return self._compiled[0]
 
-    @property
-    def sample(self) -> pl.DataFrame:
-        return _sample(artifacts().root, self.artifact)
-
     @cached_property
     def filled(self) -> pl.DataFrame:
         """The filled sample, kept between requests while nothing has changed."""
@@ -231,7 +198,7 @@ class Workbench:
 
     @cached_property
     def problems(self) -> pl.DataFrame:
-        key = ("problems", self.store_id, self.store_revision, *self._key)
+        key = ("problems", self.store_id, self.target.revision, *self._key)
         return remembered(key, lambda: self.problems_in(self.filled, self.sample))
 
     def problems_in(self, filled: pl.DataFrame, arriving: pl.DataFrame) -> pl.DataFrame:
@@ -243,7 +210,7 @@ class Workbench:
             return problems
         asked = filled.filter(pl.col(ROW).is_in(missing.implode())).select(ROW, pl.col(key))
         with session() as db:
-            there = Catalog(db).keys_among(self.store_id, asked[key].drop_nulls().to_list())
+            there = Catalog(db, self.store_id).keys_among(asked[key].drop_nulls().to_list())
         known = asked.filter(pl.col(key).is_in(there))[ROW].cast(pl.UInt32)
         return without_missing(problems, known, self.plan)
 
@@ -251,7 +218,7 @@ class Workbench:
     def _key(self) -> tuple[Hashable, ...]:
         return (
             artifacts().root,
-            self.artifact,
+            self.source.artifact,
             self.bundle().model_dump_json(),
             self.schema,
             self.categories,
@@ -270,10 +237,6 @@ class Workbench:
     def _worked(self) -> dict[str, Any]:
         return {}
 
-    def window(self, offset: int, limit: int) -> pl.DataFrame:
-        """Arriving rows by position, read from the stored table."""
-        return artifacts().scan(self.artifact).slice(offset, limit).collect()
-
     def bundle(self) -> Bundle:
         """The crosswalk with its reading and the look-ups it names: what runs, and is exported."""
         named = named_by(self.crosswalk, self.lookups)
@@ -284,12 +247,24 @@ class Workbench:
             for kind in KINDS
         }
         return Bundle(
-            name=self.feed.name,
-            reading=_portable(self.reading),
+            name=self.source.name,
+            reading=_portable(self.source.reading),
             crosswalk=self.crosswalk,
             **used,
-            facts=facts_of(self.supplier, self.feed.name),
+            facts=self.source.standing,
         )
+
+    def freeze(self, note: str = "") -> int:
+        """Keep the bundle as a version (the newest again, if nothing changed) and give its id."""
+        named = named_by(self.crosswalk, self.lookups)
+        uses = {
+            str(lookup): number
+            for (kind, name), (lookup, number) in self.target.at.items()
+            if name in named[kind]
+        }
+        with session() as db:
+            walks = Crosswalks(db, self.store_id)
+            return known_id(walks.freeze(self.record, self.bundle(), uses, note))
 
 
 def _portable(reading: Reading) -> Reading:
@@ -298,21 +273,11 @@ def _portable(reading: Reading) -> Reading:
     return reading.model_copy(update={"companions": own})
 
 
-def facts_of(supplier: str, feed: str) -> dict[str, str]:
-    """What is known of a feed whatever is delivered."""
-    code = prefix_of(supplier).strip("-")
-    return {"supplier": supplier, "supplier_code": code, "feed": feed}
-
-
-def _received(delivery: Delivery) -> dict[str, str]:
-    return {"received": delivery.received_at.date().isoformat()}
-
-
 def context_of(bundle: Bundle, delivery: Delivery, categories: frozenset[str]) -> Context:
     """What a version may ask about one delivery."""
     reading = bundle.reading or DelimitedReading()
     marks = marks_of_delivery(delivery, reading)
-    facts = bundle.facts | _received(delivery)
+    facts = bundle.facts | received(delivery)
     pictures = pictures_of(delivery)
     looked_up = bundle.lookups()
     return Context(reading.decimal, looked_up, categories, facts, pictures=pictures, marks=marks)
@@ -379,14 +344,14 @@ class _Kept:
         """Paths of the store's categories, and what they are called."""
         before, bench = self.known or (None, None)
         if bench and before and self.stamp and before.tree == self.stamp.tree:
-            return bench.categories, bench.category_names
+            return bench.categories, bench.target.category_names
         return load()
 
-    def lookups(self, load: Callable[[], Lookups]) -> Lookups:
+    def lookups(self, load: Callable[[], StoreLookups]) -> StoreLookups:
         """The store's look-ups."""
         before, bench = self.known or (None, None)
         if bench and before and self.stamp and before.lookups == self.stamp.lookups:
-            return bench.lookups
+            return StoreLookups(bench.target.lookups, bench.target.at)
         return load()
 
 
@@ -396,35 +361,39 @@ def _load_tree(stores: Stores, store_id: int) -> Tree:
 
 
 def _load(db: Session, feed_id: int, delivery_id: int | None, kept: _Kept) -> Workbench:
-    feeds, stores = Feeds(db), Stores(db)
-    feed = feeds.get(feed_id)
-    supplier = feeds.supplier(feed)
-    deliveries = Deliveries(db)
-    delivery = deliveries.get(delivery_id) if delivery_id else deliveries.newest(feed_id)
-    if delivery.feed_id != feed_id:
-        raise NotFound(f"Delivery {delivery_id} belongs to another feed.")
-    store = stores.get(supplier.store_id)
-    store_id = supplier.store_id
-    categories, names = kept.tree(lambda: _load_tree(stores, store_id))
-    schema = stores.schema(supplier.store_id)
+    feeds = Feeds.holding(db, feed_id)
+    store_id = feeds.store_id
+    target = _target(db, store_id, kept)
+    record = Crosswalks(db, store_id).from_feed(feed_id)
     return Workbench(
-        store_id=known_id(store),
-        store_name=store.name,
-        feed=feed,
-        supplier=supplier.name,
-        delivery=delivery,
-        schema=schema,
-        crosswalk=feeds.draft(feed).within(schema),
-        lookups=kept.lookups(lambda: LookupsRepository(db).of_store(store_id)),
-        categories=categories,
-        category_names=names,
-        store_revision=store.revision,
-        decisions=Decisions(db).all_of(feed_id),
+        source=_source(feeds, feed_id, delivery_id),
+        target=target,
+        record=record,
+        crosswalk=draft_of(record).within(target.schema),
+        decisions=Decisions(db, record).all(),
     )
 
 
-def freeze_version(feed_id: int, bundle: Bundle, note: str = "") -> int:
-    """Keep the bundle as a version (the newest again, if nothing changed) and give its id."""
-    with session() as db:
-        version = Runs(db).freeze(feed_id, bundle.model_dump(mode="json"), note)
-        return known_id(version)
+def _source(feeds: Feeds, feed_id: int, delivery_id: int | None) -> DeliverySource:
+    feed, deliveries = feeds.get(feed_id), Deliveries(feeds.session, feeds.store_id)
+    delivery = deliveries.get(delivery_id) if delivery_id else deliveries.newest(feed_id)
+    if delivery.feed_id != feed_id:
+        raise NotFound(f"Delivery {delivery_id} belongs to another feed.")
+    return DeliverySource(feed, feeds.supplier(feed).name, delivery)
+
+
+def _target(db: Session, store_id: int, kept: _Kept) -> StoreTarget:
+    stores = Stores(db)
+    store = stores.get(store_id)
+    categories, names = kept.tree(lambda: _load_tree(stores, store_id))
+    saved = kept.lookups(LookupsRepository(db, store_id).now)
+    return StoreTarget(
+        store_id=store_id,
+        name=store.name,
+        revision=store.revision,
+        schema=stores.schema(store_id),
+        lookups=saved.lookups,
+        at=saved.at,
+        categories=categories,
+        category_names=names,
+    )

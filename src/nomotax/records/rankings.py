@@ -17,13 +17,16 @@ _LOST = timedelta(minutes=2)
 class Rankings:
     """The newest ranking of each field of a delivery; ``key`` tells what it is worked out of."""
 
-    def __init__(self, session: Session) -> None:
-        self.session = session
+    def __init__(self, session: Session, store_id: int) -> None:
+        self.session, self.store_id = session, store_id
 
     def get(self, delivery_id: int, field: str, key: str) -> Ranking | None:
         """The ranking worked out of this very tree."""
         query = select(Ranking).where(
-            Ranking.delivery_id == delivery_id, Ranking.field == field, Ranking.key == key
+            Ranking.store_id == self.store_id,
+            Ranking.delivery_id == delivery_id,
+            Ranking.field == field,
+            Ranking.key == key,
         )
         return self.session.exec(query).first()
 
@@ -43,7 +46,9 @@ class Rankings:
 
     def _put(self, delivery_id: int, field: str, values: dict[str, Any]) -> None:
         values = values | {"at": now()}
-        new = insert(Ranking).values(delivery_id=delivery_id, field=field, **values)
+        new = insert(Ranking).values(
+            store_id=self.store_id, delivery_id=delivery_id, field=field, **values
+        )
         self.session.connection().execute(
             new.on_conflict_do_update(
                 index_elements=[col(Ranking.delivery_id), col(Ranking.field)], set_=values

@@ -15,14 +15,16 @@ _STAMP = text(
       (select (count(*), sum(l.xmin::text::bigint))::text from lookups l where l.store_id = st.id),
       (select (count(*), sum(c.xmin::text::bigint))::text from categories c
         where c.store_id = st.id),
-      f.xmin::text, s.xmin::text, st.xmin::text, d.id, d.xmin::text,
+      f.xmin::text, w.xmin::text, s.xmin::text, st.xmin::text, d.id, d.xmin::text,
       (select oid from pg_database where datname = current_database()),
-      (select (count(*), sum(x.xmin::text::bigint))::text from decisions x where x.feed_id = f.id),
+      (select (count(*), sum(x.xmin::text::bigint))::text from decisions x
+        where x.crosswalk_id = w.id),
       (select (count(*), sum(r.xmin::text::bigint))::text from rankings r
         where r.delivery_id = d.id and r.proposals is not null)
     from feeds f
+    join crosswalks w on w.feed_id = f.id
     join suppliers s on s.id = f.supplier_id
-    join stores st on st.id = s.store_id
+    join stores st on st.id = f.store_id
     left join lateral (
       select id, xmin from deliveries
       where feed_id = f.id and (id = :delivery or (:delivery = 0 and table_artifact is not null
@@ -37,8 +39,8 @@ _STAMP = text(
 @dataclass(frozen=True)
 class Stamp:
     """Equal as long as nothing has changed: ``lookups`` of the store's look-ups, ``tree`` of its
-    categories, ``rest`` of the feed, the store, the delivery, decisions, finished rankings, the
-    database itself."""
+    categories, ``rest`` of the feed, its crosswalk, the store, the delivery, decisions, finished
+    rankings, the database itself."""
 
     lookups: str
     tree: str

@@ -7,7 +7,8 @@ from typing import Any, ClassVar, Literal
 
 from sqlalchemy import BigInteger, Column, DateTime, Index, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlmodel import Field, SQLModel
+from sqlalchemy.orm import relationship
+from sqlmodel import Field, Relationship, SQLModel
 
 from nomotax.core.changes.states import LIVE
 
@@ -28,6 +29,36 @@ def _removal() -> Any:
 
 def _document(**more: Any) -> Any:
     return Field(sa_column=Column(JSONB, nullable=False), **more)
+
+
+def _by() -> Any:
+    return Relationship(sa_relationship=relationship("Actor", lazy="joined"))
+
+
+ActorKind = Literal["person", "token", "schedule"]
+
+
+class Actor(SQLModel, table=True):
+    """Who does something: a person by the name that they gave, a token, a schedule."""
+
+    __tablename__: ClassVar[str] = "actors"
+    __table_args__ = (UniqueConstraint("kind", "name"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    kind: str = "person"
+    name: str
+
+
+class _Acted(SQLModel):
+    """Something that was done by somebody; null while nobody has said a name."""
+
+    actor_id: int | None = Field(default=None, foreign_key="actors.id")
+
+    @property
+    def author(self) -> str:
+        """What the one who did it is called, "" where nobody is named."""
+        by: Actor | None = getattr(self, "actor", None)
+        return by.name if by else ""
 
 
 class Store(SQLModel, table=True):
@@ -59,7 +90,7 @@ class Category(SQLModel, table=True):
     names: dict[str, str] = _document(default_factory=dict)
 
 
-class TreeEditRecord(SQLModel, table=True):
+class TreeEditRecord(_Acted, table=True):
     """An edit of a store's category tree, kept so that it can be taken back.
 
     ``edit`` is what was asked, ``moves`` the paths that went with those in their place; ``added``
@@ -78,7 +109,7 @@ class TreeEditRecord(SQLModel, table=True):
     before: dict[str, dict[str, Any]] = _document(default_factory=dict)
     products: int = 0
     undone: bool = False
-    author: str = ""
+    actor: Actor | None = _by()
     at: datetime = _moment()
 
 
@@ -89,6 +120,7 @@ class TreeEditRow(SQLModel, table=True):
     __tablename__: ClassVar[str] = "tree_edit_rows"
 
     edit_id: int = Field(foreign_key="tree_edits.id", primary_key=True)
+    store_id: int
     side: str = Field(primary_key=True)
     row_id: int = Field(sa_column=Column(BigInteger, primary_key=True))
     was: dict[str, str] = _document()
@@ -107,21 +139,18 @@ class Supplier(SQLModel, table=True):
 
 
 class Feed(SQLModel, table=True):
-    """One stream of deliveries of a supplier, with its saved reading and the crosswalk in work.
+    """One stream of deliveries of a supplier, with its saved reading.
 
     ``password`` opens the supplier's archives; it is never given out.
-
-    ``draft_revision`` grows with each edit, so that two people cannot overwrite each other.
     """
 
     __tablename__: ClassVar[str] = "feeds"
 
     id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
     supplier_id: int = Field(foreign_key="suppliers.id", index=True)
     name: str
     reading: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
-    draft: dict[str, Any] = _document(default_factory=dict)
-    draft_revision: int = 0
     password: str = ""
     created_at: datetime = _moment()
     removed_at: datetime | None = _removal()
@@ -138,6 +167,7 @@ class Delivery(SQLModel, table=True):
     __tablename__: ClassVar[str] = "deliveries"
 
     id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
     feed_id: int = Field(foreign_key="feeds.id", index=True)
     file_name: str
     sha256: str
@@ -162,47 +192,64 @@ class Delivery(SQLModel, table=True):
     removed_at: datetime | None = _removal()
 
 
-class CrosswalkVersion(SQLModel, table=True):
-    """A crosswalk as it was saved or as a run used it, look-ups and all."""
+class CrosswalkRecord(SQLModel, table=True):
+    """The agreement from a source to the products of a store, as it is being worked on: ``draft``,
+    whose ``revision`` grows with each edit, so that two people cannot overwrite each other. The
+    source is a feed."""
 
-    __tablename__: ClassVar[str] = "crosswalk_versions"
-    __table_args__ = (UniqueConstraint("feed_id", "number"),)
-
-    id: int | None = Field(default=None, primary_key=True)
-    feed_id: int = Field(foreign_key="feeds.id", index=True)
-    number: int
-    bundle: dict[str, Any] = _document()
-    note: str = ""
-    author: str = ""
-    created_at: datetime = _moment()
-
-
-class LookupChange(SQLModel, table=True):
-    """What one person changed in a look-up, in plain words."""
-
-    __tablename__: ClassVar[str] = "lookup_changes"
+    __tablename__: ClassVar[str] = "crosswalks"
 
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
-    kind: str
-    name: str
-    author: str = ""
+    feed_id: int = Field(foreign_key="feeds.id", unique=True)
+    draft: dict[str, Any] = _document(default_factory=dict)
+    revision: int = 0
+
+
+class CrosswalkVersion(_Acted, table=True):
+    """A crosswalk as it was saved or as a run used it: ``bundle`` without its look-ups, and of
+    each of those, by its id, the revision in ``lookups``."""
+
+    __tablename__: ClassVar[str] = "crosswalk_versions"
+    __table_args__ = (UniqueConstraint("crosswalk_id", "number"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    crosswalk_id: int = Field(foreign_key="crosswalks.id")
+    number: int
+    bundle: dict[str, Any] = _document()
+    lookups: dict[str, int] = _document(default_factory=dict)
+    note: str = ""
+    actor: Actor | None = _by()
+    created_at: datetime = _moment()
+
+
+class SchemaChange(_Acted, table=True):
+    """What one person changed in a field of a store's schema, in plain words."""
+
+    __tablename__: ClassVar[str] = "field_changes"
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    field: str
+    actor: Actor | None = _by()
     said: str
     at: datetime = _moment()
 
 
-class Decision(SQLModel, table=True):
+class Decision(_Acted, table=True):
     """A suggestion that was refused, or a question that was put off."""
 
     __tablename__: ClassVar[str] = "decisions"
-    __table_args__ = (UniqueConstraint("feed_id", "verdict", "subject", "proposal"),)
+    __table_args__ = (UniqueConstraint("crosswalk_id", "verdict", "subject", "proposal"),)
 
     id: int | None = Field(default=None, primary_key=True)
-    feed_id: int = Field(foreign_key="feeds.id", index=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    crosswalk_id: int = Field(foreign_key="crosswalks.id")
     verdict: str
     subject: str
     proposal: str = ""
-    author: str = ""
+    actor: Actor | None = _by()
     at: datetime = _moment()
 
 
@@ -215,6 +262,7 @@ class Ranking(SQLModel, table=True):
     __table_args__ = (UniqueConstraint("delivery_id", "field"),)
 
     id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
     delivery_id: int = Field(foreign_key="deliveries.id", index=True)
     field: str
     key: str
@@ -224,7 +272,7 @@ class Ranking(SQLModel, table=True):
     at: datetime = _moment()
 
 
-class KeptValue(SQLModel, table=True):
+class KeptValue(_Acted, table=True):
     """A field of a product that is kept by hand: no feed may touch it."""
 
     __tablename__: ClassVar[str] = "kept_values"
@@ -234,12 +282,13 @@ class KeptValue(SQLModel, table=True):
     store_id: int = Field(foreign_key="stores.id")
     product_id: int = Field(sa_column=Column(BigInteger, nullable=False))
     field: str
-    author: str = ""
+    actor: Actor | None = _by()
     at: datetime = _moment()
 
 
 class Lookup(SQLModel, table=True):
-    """A saved value table, category table or price ladder of a store."""
+    """A saved value table, category table, price ladder, rate or chain of steps of a store, at its
+    newest ``revision``."""
 
     __tablename__: ClassVar[str] = "lookups"
     __table_args__ = (UniqueConstraint("store_id", "kind", "name"),)
@@ -248,15 +297,58 @@ class Lookup(SQLModel, table=True):
     store_id: int = Field(foreign_key="stores.id", index=True)
     kind: str
     name: str
-    document: dict[str, Any] = _document()
-    revision: int = 1
-    changed_at: datetime = _moment()
+    revision: int = 0
+
+
+class LookupRevision(_Acted, table=True):
+    """One change of a look-up: who made it, when, what it was in plain words, and the look-up as
+    it was from then on, without its entries. ``document`` is null of those of earlier versions of
+    this program that nothing refers to."""
+
+    __tablename__: ClassVar[str] = "lookup_revisions"
+
+    lookup_id: int = Field(foreign_key="lookups.id", primary_key=True)
+    number: int = Field(primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    document: dict[str, Any] | None = Field(
+        default=None, sa_column=Column(JSONB(none_as_null=True))
+    )
+    said: str = ""
+    actor: Actor | None = _by()
+    at: datetime = _moment()
+
+
+class LookupEntry(_Acted, table=True):
+    """One entry of a look-up: what arrives, and the answer to it from revision ``since`` on, and
+    before ``until``; null while it stands. The one who gave it is the actor."""
+
+    __tablename__: ClassVar[str] = "lookup_entries"
+    __table_args__ = (
+        Index(
+            "lookup_entries_standing",
+            "lookup_id",
+            text("md5(arriving)"),
+            unique=True,
+            postgresql_where=text("until is null"),
+        ),
+        Index("lookup_entries_by_lookup", "lookup_id", "since"),
+    )
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    lookup_id: int = Field(foreign_key="lookups.id")
+    arriving: str
+    answer: str
+    since: int
+    until: int | None = None
+    actor: Actor | None = _by()
+    at: datetime = _moment()
 
 
 RunKind = Literal["delivery", "undo", "edit", "restore"]
 
 
-class Run(SQLModel, table=True):
+class Run(_Acted, table=True):
     """One delivery on its way into the catalog: prepared, applied, perhaps undone. A trial has
     only the rows from ``first_row`` to ``last_row``, by their numbers.
 
@@ -278,7 +370,7 @@ class Run(SQLModel, table=True):
     undoes: int | None = Field(default=None, foreign_key="runs.id", index=True)
     used: dict[str, Any] = _document(default_factory=dict)
     changes: str = ""
-    author: str = ""
+    actor: Actor | None = _by()
     status: str = "queued"
     progress: int = 0
     stage: str = ""
@@ -292,7 +384,7 @@ class Run(SQLModel, table=True):
     finished_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
 
 
-class Snapshot(SQLModel, table=True):
+class Snapshot(_Acted, table=True):
     """A store's whole catalog as one file. ``status`` is *queued*, *ready* or *failed*; ``run_id``
     is the run before which it was taken, ``about`` what the file says of itself."""
 
@@ -303,7 +395,7 @@ class Snapshot(SQLModel, table=True):
     run_id: int | None = Field(default=None, foreign_key="runs.id")
     status: str = "queued"
     because: str = ""
-    author: str = ""
+    actor: Actor | None = _by()
     artifact: str = ""
     about: dict[str, Any] = _document(default_factory=dict)
     error: str = ""
@@ -316,6 +408,7 @@ class RunLog(SQLModel, table=True):
     __tablename__: ClassVar[str] = "run_log"
 
     id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id")
     run_id: int = Field(foreign_key="runs.id", index=True)
     at: datetime = _moment()
     text: str
@@ -384,6 +477,7 @@ class RemovedProduct(SQLModel, table=True):
     __tablename__: ClassVar[str] = "removed_products"
 
     product_id: int = Field(sa_column=Column(BigInteger, primary_key=True, autoincrement=False))
+    store_id: int
     run_id: int
     created_run: int | None = Field(default=None, index=True)
     document: dict[str, Any] = _document()

@@ -19,7 +19,7 @@ from sqlalchemy import text
 from sqlmodel import Session
 
 from nomotax.records.changes import Changes, headings
-from nomotax.records.repositories import known_id
+from nomotax.records.repository import known_id
 from nomotax.records.tables import Run, now
 
 #: Each field of the changes at hand: the value ``was`` that takes the place, who wrote it, and the
@@ -120,12 +120,12 @@ _REMOVE = f"""
 with gone as (
   delete from products p using {_TOUCHED} t
   where t.id = p.id and {_MAKER_OUT} and not {_CHANGED_SINCE} returning p.*
-) insert into removed_products (run_id, product_id, created_run, document)
-select :run, gone.id, gone.created_run, to_jsonb(gone) from gone
+) insert into removed_products (store_id, run_id, product_id, created_run, document)
+select gone.store_id, :run, gone.id, gone.created_run, to_jsonb(gone) from gone
 """
 #: Those that come back: made by the run that counts again, or changed by one that does.
 _RETURNING = """
-removed_products r where (r.document ->> 'store_id')::int = :store and (
+removed_products r where r.store_id = :store and (
   r.created_run = :root and not :root_goes
   or r.product_id in (select product_id from product_changes where undone_by = :target)
 )

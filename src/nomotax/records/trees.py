@@ -9,7 +9,7 @@ from sqlalchemy import text
 from sqlmodel import Session, col, select
 
 from nomotax.core.lookups.tree import TreeChange
-from nomotax.records.repositories import known_id
+from nomotax.records.repository import known_id
 from nomotax.records.tables import Category, TreeEditRecord
 
 _MOVES = """
@@ -102,8 +102,8 @@ class Trees:
         self._write("led", "became")
         if change.lossy:
             self._run(
-                "insert into tree_edit_rows (edit_id, side, row_id, was, became) "
-                "select :edit, side, row_id, was, became from led",
+                "insert into tree_edit_rows (edit_id, store_id, side, row_id, was, became) "
+                "select :edit, :store, side, row_id, was, became from led",
                 edit=known_id(record),
             )
         return int(self._run("select count(*) from led where side = 'content'").scalar_one())

@@ -5268,9 +5268,12 @@ export interface components {
         };
         /**
          * Decided
-         * @description Who last changed a look-up that the value went through.
+         * @description Who gave the answer of a look-up that the value went through, or last changed it where no
+         *     single answer decided; ``step`` is the place of the step in the trace.
          */
         Decided: {
+            /** Step */
+            step: number;
             /** Table */
             table: string;
             /**
@@ -5306,7 +5309,8 @@ export interface components {
         /**
          * TraceStep
          * @description A step and the value after it. ``rule`` is the row, branch or rung that decided, and
-         *     ``table`` the look-up it stands in; ``numbers`` are those on the way.
+         *     ``table`` the look-up it stands in; ``entry`` is what arrives in the entry that decided, ""
+         *     where there is none; ``numbers`` are those on the way.
          */
         TraceStep: {
             /** Label */
@@ -5323,6 +5327,11 @@ export interface components {
              * @default
              */
             kind?: string;
+            /**
+             * Entry
+             * @default
+             */
+            entry?: string;
             /**
              * Rule
              * @default
@@ -5465,8 +5474,11 @@ export interface components {
         LookupHistory: {
             /** Changes */
             changes: components["schemas"]["LookupChangeLine"][];
-            /** Doubled */
-            doubled: string[][];
+            /**
+             * Doubled
+             * @default []
+             */
+            doubled?: string[][];
         };
         /** LookupChangeLine */
         LookupChangeLine: {

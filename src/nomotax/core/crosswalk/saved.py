@@ -18,13 +18,25 @@ SavedLookup: TypeAlias = ValueTable | CategoryTable | Ladder | Rate | Chain
 @dataclass(frozen=True)
 class LookupKind:
     """``where`` is the attribute of ``Lookups`` and of a crosswalk's document that holds them;
-    ``size`` counts the entries of one; ``named`` gives the names that a step asks for."""
+    ``size`` counts the entries of one; ``named`` gives the names that a step asks for. Answers to
+    what arrives stand in the attribute ``entries`` of one, "" where it has none."""
 
     name: str
     model: type[SavedLookup]
     where: str
     size: Callable[[Any], int]
     named: Callable[[Step, Lookups], set[str]]
+    entries: str = ""
+
+    def parted(self, one: SavedLookup) -> tuple[dict[str, Any], dict[str, str]]:
+        """One of this kind as a document without its entries, and those."""
+        document = one.model_dump(mode="json")
+        return document, document.pop(self.entries, {}) if self.entries else {}
+
+    def joined(self, document: Mapping[str, Any], entries: Mapping[str, str]) -> SavedLookup:
+        """The same the other way round."""
+        own = {self.entries: entries} if self.entries else {}
+        return self.model.model_validate({**document, **own})
 
     def of(self, lookups: Lookups) -> Mapping[str, Any]:
         """Those of this kind, by their names."""
@@ -45,10 +57,12 @@ KINDS: tuple[LookupKind, ...] = (
     LookupKind(
         "value_table", ValueTable, "value_tables", lambda one: len(one.entries),
         lambda step, _: {step.table} if step.do == "value_table" else set(),
+        entries="entries",
     ),
     LookupKind(
         "category_table", CategoryTable, "category_tables", lambda one: len(one.placements),
         lambda step, _: {step.table} if step.do == "category_table" else set(),
+        entries="placements",
     ),
     LookupKind(
         "ladder", Ladder, "ladders", lambda one: len(one.rungs),

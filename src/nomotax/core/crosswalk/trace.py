@@ -13,12 +13,14 @@ from nomotax.core.flow.context import Lookups
 
 class TraceStep(BaseModel):
     """A step and the value after it. ``rule`` is the row, branch or rung that decided, and
-    ``table`` the look-up it stands in; ``numbers`` are those on the way."""
+    ``table`` the look-up it stands in; ``entry`` is what arrives in the entry that decided, ""
+    where there is none; ``numbers`` are those on the way."""
 
     label: str
     value: str | None
     table: str = ""
     kind: str = ""
+    entry: str = ""
     rule: str = ""
     numbers: list[Cell] = []
 
@@ -73,13 +75,21 @@ def _step(
 ) -> TraceStep:
     made = TraceStep(label=step.describe(), value=after, numbers=numbers)
     if step.do == "value_table":
-        listed = step.table in lookups.value_tables and after is not None
+        table = lookups.value_tables.get(step.table)
+        listed = table is not None and after is not None
+        entry = table.listed(before) if table is not None and before is not None else ""
         rule = f"'{before}' = '{after}'" if listed else f"'{before}' is not listed"
-        return made.model_copy(update={"table": step.table, "kind": step.do, "rule": rule})
+        return made.model_copy(
+            update={"table": step.table, "kind": step.do, "entry": entry, "rule": rule}
+        )
     if step.do == "category_table":
-        place, by = lookups.category_tables[step.table].resolve(before or "")
+        tree = lookups.category_tables[step.table]
+        place, by = tree.resolve(before or "")
         rule = f"the branch '{by}' is placed in '{place}'" if by else "no branch of it is placed"
-        return made.model_copy(update={"table": step.table, "kind": step.do, "rule": rule})
+        entry = tree.listed(by) if by else ""
+        return made.model_copy(
+            update={"table": step.table, "kind": step.do, "entry": entry, "rule": rule}
+        )
     if step.do == "ladder":
         rule = _rung(step.ladder, numbers, lookups)
         return made.model_copy(update={"table": step.ladder, "kind": step.do, "rule": rule})

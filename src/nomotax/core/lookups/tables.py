@@ -47,6 +47,12 @@ class ValueTable(BaseModel):
         keys = self.keys_of(list(self.entries))
         return dict(zip(keys, self.entries.values(), strict=True))
 
+    def listed(self, word: str) -> str:
+        """The arriving word of the entry that answers ``word``, "" where none does."""
+        asked = self.keys_of([word])[0]
+        keys = dict(zip(self.keys_of(list(self.entries)), self.entries, strict=True))
+        return keys.get(asked, "")
+
     def doubled(self) -> list[list[str]]:
         """Arriving words that are looked up as one but have different store words."""
         groups: dict[str, list[str]] = {}
@@ -85,6 +91,11 @@ class CategoryTable(BaseModel):
     @cached_property
     def _by_parts(self) -> dict[tuple[str, ...], str]:
         return {self.split(path): place for path, place in self.placements.items()}
+
+    def listed(self, path: str) -> str:
+        """The placement of this very path as it was written, "" where there is none."""
+        parts = self.split(path)
+        return next((own for own in self.placements if self.split(own) == parts), "")
 
     def resolve(self, path: str) -> tuple[str | None, str | None]:
         """The store path for an arriving path and the placement that decided it; None, None

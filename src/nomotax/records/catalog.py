@@ -1,0 +1,101 @@
+"""Products of a store's catalog, and what of them is kept by hand."""
+
+from __future__ import annotations
+
+from sqlalchemy import ColumnElement, Text, any_, func
+from sqlalchemy.dialects.postgresql import array
+from sqlmodel import col, select
+
+from nomotax.core.changes.states import TAKEN_OUT
+from nomotax.core.errors import NotFound
+from nomotax.records.actors import at_work
+from nomotax.records.repository import Repository, known_id
+from nomotax.records.tables import KeptValue, Product
+
+
+def in_catalog(store_id: int) -> list[ColumnElement[bool]]:
+    """What products of the store's catalog meet: those that were taken out do not."""
+    return [col(Product.store_id) == store_id, col(Product.state) != TAKEN_OUT]
+
+
+class Catalog(Repository):
+    of, what = Product, "product"
+
+    def product(self, key: str) -> Product:
+        query = select(Product).where(*in_catalog(self.store_id), Product.key == key)
+        found = self.session.exec(query).first()
+        if found is None:
+            raise NotFound(f"There is no product {key!r}.")
+        return found
+
+    def keys_among(self, keys: list[str]) -> list[str]:
+        """Those of the keys that a product of the store has."""
+        query = select(Product.key).where(
+            *in_catalog(self.store_id), col(Product.key) == any_(array(keys, type_=Text))
+        )
+        return list(self.session.exec(query)) if keys else []
+
+    def values_of(
+        self, supplier_id: int, keys: list[str], field: str
+    ) -> list[tuple[str, str | None]]:
+        """Key and value of one field, of a supplier's products among the keys."""
+        query = select(Product.key, col(Product.content)[field].astext).where(
+            *in_catalog(self.store_id),
+            Product.supplier_id == supplier_id,
+            col(Product.key) == any_(array(keys, type_=Text)),
+        )
+        return list(self.session.exec(query)) if keys else []
+
+    def key_with(self, field: str, value: str) -> str | None:
+        """A product that has this value in a field."""
+        query = select(Product.key).where(
+            *in_catalog(self.store_id), col(Product.content)[field].astext == value
+        )
+        return self.session.exec(query.limit(1)).first()
+
+    def writer(self, key: str, field: str) -> int:
+        """The run that wrote a field of a product."""
+        product = self.product(key)
+        run = product.writers.get(field, product.created_run)
+        if run is None:
+            raise NotFound(f"No run has written this field of the product {key!r}.")
+        return run
+
+    def kept(self) -> dict[str, list[str]]:
+        """Keys by the field that is kept by hand."""
+        found: dict[str, list[str]] = {}
+        query = (
+            select(KeptValue.field, Product.key)
+            .join(Product, col(Product.id) == col(KeptValue.product_id))
+            .where(KeptValue.store_id == self.store_id)
+        )
+        for field, key in self.session.exec(query):
+            found.setdefault(field, []).append(key)
+        return found
+
+    def kept_mark(self) -> tuple[int, int]:
+        """Another one whenever a field begins or ceases to be kept by hand."""
+        query = select(func.count(), func.max(KeptValue.id))
+        count, last = self.session.exec(query.where(KeptValue.store_id == self.store_id)).one()
+        return count, last or 0
+
+    def keep(self, key: str, field: str, keep: bool) -> None:
+        """Keep a field of a product by hand, or no longer. Raises ``NotFound``."""
+        product = known_id(self.product(key))
+        query = select(KeptValue).where(
+            KeptValue.store_id == self.store_id,
+            KeptValue.product_id == product,
+            KeptValue.field == field,
+        )
+        found = self.session.exec(query).first()
+        if keep and found is None:
+            self._add(
+                KeptValue(
+                    store_id=self.store_id,
+                    product_id=product,
+                    field=field,
+                    actor=at_work(self.session),
+                )
+            )
+        elif not keep and found is not None:
+            self.session.delete(found)

@@ -1,0 +1,121 @@
+"""Runs of a store, and the snapshots of its catalog."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlmodel import col, select
+
+from nomotax.core.errors import NotFound
+from nomotax.records.actors import at_work
+from nomotax.records.repository import Repository, known_id
+from nomotax.records.tables import Actor, CrosswalkVersion, Delivery, Feed, Run, RunLog, Snapshot
+
+
+def _given(key: int | None) -> int:
+    if key is None:
+        raise NotFound("This run is of no delivery: a person wrote it.")
+    return key
+
+
+class Runs(Repository):
+    of, what = Run, "run"
+
+    def get(self, run_id: int) -> Run:
+        return self._get(Run, run_id, "run")
+
+    def add(self, **values: Any) -> Run:
+        """A run by who is at work."""
+        by = at_work(self.session)
+        return self._add(Run(store_id=self.store_id, actor=by, **values))
+
+    def all(self, limit: int = 100) -> list[Run]:
+        """The newest first."""
+        query = select(Run).where(Run.store_id == self.store_id)
+        return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(limit)))
+
+    def last_applied(self, feed_id: int) -> Run | None:
+        """The run of a whole delivery of this feed that was applied last and stands."""
+        whole = col(Run.first_row).is_(None), col(Run.last_row).is_(None)
+        query = select(Run).where(
+            Run.store_id == self.store_id,
+            Run.feed_id == feed_id,
+            Run.kind == "delivery",
+            Run.status == "applied",
+            *whole,
+        )
+        return self.session.exec(query.order_by(col(Run.finished_at).desc()).limit(1)).first()
+
+    def undo_under_way(self, run_id: int) -> Run | None:
+        """The run that is about to take another back."""
+        still = ("queued", "preparing", "prepared", "applying")
+        query = select(Run).where(
+            Run.store_id == self.store_id, Run.undoes == run_id, col(Run.status).in_(still)
+        )
+        return self.session.exec(query).first()
+
+    def taken_back_by(self, run_id: int) -> int | None:
+        """The run that took another back, and stands."""
+        query = select(Run.id).where(
+            Run.store_id == self.store_id, Run.undoes == run_id, Run.status == "applied"
+        )
+        return self.session.exec(query.order_by(col(Run.id).desc()).limit(1)).first()
+
+    def of_deliveries(self, ids: list[int]) -> list[Run]:
+        return list(
+            self.session.exec(
+                select(Run).where(Run.store_id == self.store_id, col(Run.delivery_id).in_(ids))
+            )
+        )
+
+    def newest_of(self, deliveries: list[int]) -> dict[int, Run]:
+        """The newest run of each delivery that has one."""
+        query = (
+            select(Run)
+            .where(
+                Run.store_id == self.store_id,
+                col(Run.delivery_id).in_(deliveries),
+                Run.kind == "delivery",
+            )
+            .order_by(col(Run.id))
+        )
+        return {run.delivery_id: run for run in self.session.exec(query) if run.delivery_id}
+
+    def note(self, run: Run, line: str) -> None:
+        """A line of its log."""
+        self.session.add(RunLog(store_id=self.store_id, run_id=known_id(run), text=line))
+
+    def log(self, run_id: int) -> list[RunLog]:
+        query = (
+            select(RunLog)
+            .where(RunLog.store_id == self.store_id, RunLog.run_id == run_id)
+            .order_by(col(RunLog.id))
+        )
+        return list(self.session.exec(query))
+
+    def version(self, run: Run) -> CrosswalkVersion:
+        """Raises ``NotFound`` for a run by no crosswalk."""
+        return self._get(CrosswalkVersion, _given(run.version_id), "crosswalk version")
+
+    def feed(self, run: Run) -> Feed:
+        """Raises ``NotFound`` for a run of no feed."""
+        return self._get(Feed, _given(run.feed_id), "feed")
+
+    def delivery(self, run: Run) -> Delivery:
+        """Raises ``NotFound`` for a run of no delivery."""
+        return self._get(Delivery, _given(run.delivery_id), "delivery")
+
+
+class Snapshots(Repository):
+    of, what = Snapshot, "snapshot"
+
+    def get(self, snapshot_id: int) -> Snapshot:
+        return self._get(Snapshot, snapshot_id, "snapshot")
+
+    def add(self, actor: Actor | None, **values: Any) -> Snapshot:
+        return self._add(Snapshot(store_id=self.store_id, actor=actor, **values))
+
+    def all(self) -> list[Snapshot]:
+        """The newest first."""
+        query = select(Snapshot).where(Snapshot.store_id == self.store_id)
+        return list(self.session.exec(query.order_by(col(Snapshot.id).desc())))
