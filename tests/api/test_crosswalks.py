@@ -139,6 +139,59 @@ def test_tables_go_out_and_come_in_as_csv_with_their_history(mapped):
     assert get(mapped, "/feeds/1/values")["tables"][0]["match"] == "exact"
 
 
+def test_each_answer_says_who_gave_it_and_what_was_answered_before(mapped):
+    """Of another person's answer to another word it says nothing."""
+    name = "Quarrow Pigments colour"
+
+    def answer(who, **words):
+        body = {"table": name, "words": words}
+        head = {"X-Person": who}
+        assert mapped.put("/api/v1/feeds/1/values", json=body, headers=head).status_code == 200
+
+    def told(arriving):
+        asked = {"kind": "value_table", "name": name, "arriving": arriving}
+        return [
+            (a["answer"], a["author"], a["until_by"], a["until"] is None)
+            for a in get(mapped, "/stores/1/lookups/answers", **asked)["answers"]
+        ]
+
+    answer("Ada", W="Black", T="Turquoise")
+    answer("Ines", W="White")
+    answer("Bo", T=None)
+    white = [("White", "Ines", "", True), ("Black", "Ada", "Ines", False)]
+    assert told("W") == [*white, ("White", "", "Ada", False)]
+    assert told(" w ") == told("W"), "it is looked up as the table does"
+    assert told("T") == [("Turquoise", "Ada", "Bo", False)]
+    assert told("never") == []
+    missing = "/api/v1/stores/1/lookups/answers?kind=value_table&name=none&arriving=W"
+    assert mapped.get(missing).status_code == 404
+    traced = get(mapped, "/feeds/1/trace?field=colour&row=1")
+    (step,) = [s for s in traced["trace"]["steps"] if s["table"]]
+    assert step["entry"] == "W" and step["rule"] == "'W' = 'White'"
+    (by,) = traced["decided"]
+    assert (by["author"], traced["trace"]["steps"][by["step"]]) == ("Ines", step)
+
+
+def test_a_run_names_who_decided_when_it_ran(mapped, work):
+    run = send(mapped, "post", "/feeds/1/runs", status=201)
+    work()
+    (view, *_) = get(mapped, "/feeds/1/categories")["views"]
+    placed = next(p for p in view["arriving"] if p["by"] == p["path"] and p["place"])
+    body = {"table": view["table"], "places": {placed["path"]: ""}}
+    mapped.put("/api/v1/feeds/1/categories", json=body, headers=INES)
+    asked = {"kind": "category_table", "name": view["table"], "arriving": placed["path"]}
+    now, before = get(mapped, "/stores/1/lookups/answers", **asked)["answers"]
+    assert (now["answer"], now["author"], now["until"]) == ("", "Inès", None)
+    assert (before["answer"], before["until_by"]) == (placed["place"], "Inès")
+    rows = get(mapped, f"/runs/{run['id']}/rows?status=new")["rows"]
+    for row in rows[:40]:
+        traced = get(mapped, f"/runs/{run['id']}/trace?field=category&key={row['key']}")
+        (step,) = [s for s in traced["trace"]["steps"] if s["kind"] == "category_table"]
+        assert [d["author"] for d in traced["decided"] if d["table"] == step["table"]] == [""]
+        if step["entry"] == placed["path"]:
+            assert step["value"] == placed["place"], "as it was when the run began"
+
+
 def test_placements_go_out_and_come_in_as_csv_or_not_at_all(mapped):
     path = "/api/v1/stores/1/category-tables.csv"
     (view, *_) = get(mapped, "/feeds/1/categories")["views"]

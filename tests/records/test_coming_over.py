@@ -9,19 +9,43 @@ from pathlib import Path
 
 import pytest
 from sqlalchemy import text
+from sqlmodel import select
 
+from nomotax.core.crosswalk.model import Bundle
+from nomotax.core.crosswalk.saved import KINDS
 from nomotax.flows.applying import apply, request_apply
 from nomotax.flows.catalog import product_detail
 from nomotax.flows.runs import prepare
 from nomotax.flows.undoing import start_undo
 from nomotax.records.catalog import Catalog
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import engine_for, migrate, session
+from nomotax.records.lookups import LookupsRepository
 from nomotax.records.runs import Runs
+from nomotax.records.tables import Actor
 from tests.conftest import _administer
 
 OLD = Path(__file__).parent / "data" / "history-0009.sql.gz"
 #: The runs of the history: the second was taken back, the third is it again.
 FIRST, SECOND, THIRD = 1, 2, 3
+
+
+KIND = {kind.name: kind for kind in KINDS}
+#: Versions by their numbers, look-ups by kind and name, and what was said of their changes.
+LOOKED_UP: list = []
+
+
+def _remember(connection):
+    def rows(query):
+        return connection.execute(text(query)).all()
+
+    versions = rows("select number, bundle from crosswalk_versions where feed_id = 1")
+    saved = {(r.kind, r.name): r.document for r in rows("select * from lookups")}
+    told = {key: [] for key in saved}
+    for row in rows("select kind, name, said from lookup_changes order by id desc"):
+        told[row.kind, row.name].append(row.said)
+    (draft,) = rows("select draft from feeds where id = 1")
+    LOOKED_UP[:] = [dict(map(tuple, versions)), {**saved, "draft": draft[0]}, told]
 
 
 @pytest.fixture
@@ -34,6 +58,7 @@ def before(place):
     subprocess.run(command, input=gzip.decompress(OLD.read_bytes()), check=True,
                    stdout=subprocess.DEVNULL)  # fmt: skip
     with engine_for(place.url).connect() as connection:
+        _remember(connection)
         rows = connection.execute(
             text("select run_id, key, before, after from product_changes order by id")
         ).all()
@@ -69,6 +94,27 @@ def taken_back(run):
 def differing(old, new):
     keys = sorted({*old, *new})
     return [(f, old.get(f), new.get(f)) for f in keys if old.get(f) != new.get(f)]
+
+
+def test_look_ups_are_entries_and_revisions_and_versions_refer_to_them(before):
+    """Each version is what it was, look-ups and all; what people had changed is still told."""
+    old, saved, told = LOOKED_UP
+    with session() as db:
+        walks, lookups = Crosswalks(db, 1), LookupsRepository(db, 1)
+        record = walks.from_feed(1)
+        for version in walks.versions(record):
+            kept = Bundle.model_validate(old[version.number])
+            now = walks.bundle(version)
+            assert now.crosswalk == kept.crosswalk and now.facts == kept.facts
+            assert now.lookups() == kept.lookups()
+        assert record.draft == saved.pop("draft")
+        held = lookups.now()
+        for (kind, name), document in saved.items():
+            one = getattr(held.lookups, KIND[kind].where)[name]
+            assert one == KIND[kind].model.model_validate(document)
+            lines = [change.said for change in lookups.changes(kind, name)]
+            assert lines[: len(told[kind, name])] == told[kind, name] or not told[kind, name]
+        assert {a.name for a in db.exec(select(Actor))} == {"Ines"}
 
 
 def test_the_history_of_every_kind_of_product_is_the_same(before):

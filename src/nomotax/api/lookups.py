@@ -9,7 +9,7 @@ from pydantic import BaseModel
 from nomotax.api.answers import RESPONSES, Done, StorePath, answer, attachment
 from nomotax.core.crosswalk.model import Chain
 from nomotax.flows import lookups
-from nomotax.flows.lookups import LookupHistory, LookupList, TablePatch, Taken
+from nomotax.flows.lookups import AnswerHistory, LookupHistory, LookupList, TablePatch, Taken
 
 api = APIBlueprint(
     "lookups", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="lookups")],
@@ -20,6 +20,10 @@ api = APIBlueprint(
 class LookupQuery(BaseModel):
     kind: str
     name: str
+
+
+class AnswerQuery(LookupQuery):
+    arriving: str
 
 
 class TableQuery(BaseModel):
@@ -41,6 +45,12 @@ def get_lookups(path: StorePath) -> Response:
 def get_history(path: StorePath, query: LookupQuery) -> Response:
     """Who changed what in a look-up, and when."""
     return answer(lookups.history(path.store_id, query.kind, query.name))
+
+
+@api.get("/stores/<int:store_id>/lookups/answers", responses={200: AnswerHistory})
+def get_answers(path: StorePath, query: AnswerQuery) -> Response:
+    """What was ever answered to what arrives, by whom, and until when it held."""
+    return answer(lookups.answers(path.store_id, query.kind, query.name, query.arriving))
 
 
 @api.put("/stores/<int:store_id>/chains", responses={200: Done})

@@ -21,7 +21,7 @@ from nomotax.records.database import session
 from nomotax.records.lookups import LookupsRepository
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
-from nomotax.records.tables import LookupRevision, SchemaChange
+from nomotax.records.tables import LookupEntry, LookupRevision, SchemaChange
 
 
 class LookupLine(BaseModel):
@@ -51,17 +51,18 @@ class LookupHistory(BaseModel):
     """Newest first. ``doubled`` are arriving words looked up as one with different answers."""
 
     changes: list[LookupChangeLine]
-    doubled: list[list[str]] = []
+    doubled: list[list[str]]
 
 
 class AnswerLine(BaseModel):
-    """One answer, who gave it when, and until when it held; ``stands`` says that it still does."""
+    """One answer, who gave it when, and until when it held and by whom it was ended; null while it
+    stands."""
 
     answer: str
     author: str
     at: datetime
     until: datetime | None
-    stands: bool
+    until_by: str
 
 
 class AnswerHistory(BaseModel):
@@ -120,7 +121,8 @@ def history(store_id: int, kind: str, name: str) -> LookupHistory:
     with session() as db:
         if kind == "field":
             # None before its first change.
-            return LookupHistory(changes=_lines(Stores(db).field_changes(store_id, name)))
+            changes = _lines(Stores(db).field_changes(store_id, name))
+            return LookupHistory(changes=changes, doubled=[])
         repo = LookupsRepository(db, store_id)
         if repo.find(kind, name) is None:
             raise NotFound(f"There is no look-up {name!r}.")
@@ -138,20 +140,31 @@ def answers(store_id: int, kind: str, name: str, arriving: str) -> AnswerHistory
     there."""
     with session() as db:
         repo = LookupsRepository(db, store_id)
-        if repo.find(kind, name) is None:
+        record = repo.find(kind, name)
+        if record is None:
             raise NotFound(f"There is no look-up {name!r}.")
-        ends = {c.number: c for c in repo.changes(kind, name)}
         lines = [
-            AnswerLine(
-                answer=entry.answer,
-                author=entry.author,
-                at=entry.at,
-                until=ends[entry.until].at if entry.until in ends else None,
-                stands=entry.until is None,
-            )
-            for entry in repo.answers(kind, name, arriving)
+            _answer_line(entry, repo.change(record, entry.until))
+            for entry in repo.answers(kind, name, _as_listed(repo, kind, name, arriving))
         ]
     return AnswerHistory(answers=lines)
+
+
+def _as_listed(repo: LookupsRepository, kind: str, name: str, arriving: str) -> str:
+    """What arrives as the entry has it that answers it now."""
+    held = repo.all()
+    table = (held.value_tables if kind == "value_table" else held.category_tables).get(name)
+    return (table.listed(arriving) if table else "") or arriving
+
+
+def _answer_line(entry: LookupEntry, end: LookupRevision | None) -> AnswerLine:
+    return AnswerLine(
+        answer=entry.answer,
+        author=entry.author,
+        at=entry.at,
+        until=end.at if end else None,
+        until_by=end.author if end else "",
+    )
 
 
 def _table(repo: LookupsRepository, name: str) -> ValueTable:

@@ -115,6 +115,12 @@ class LookupsRepository(Repository):
             query = query.where(LookupRevision.number <= until)
         return list(self.session.exec(query.order_by(col(LookupRevision.number).desc()).limit(100)))
 
+    def change(self, record: Lookup, number: int | None) -> LookupRevision | None:
+        """One change by its number, None where nothing is kept of it."""
+        if number is None:
+            return None
+        return self.session.get(LookupRevision, (known_id(record), number))
+
     def answers(self, kind: str, name: str, arriving: str) -> list[LookupEntry]:
         """What was ever answered to what arrives, the newest first."""
         query = (

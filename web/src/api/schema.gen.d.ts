@@ -1066,6 +1066,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/lookups/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was ever answered to what arrives, by whom, and until when it held. */
+        get: operations["lookups_get_answers_stores__int_store_id__lookups_answers_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/chains": {
         parameters: {
             query?: never;
@@ -5474,11 +5491,8 @@ export interface components {
         LookupHistory: {
             /** Changes */
             changes: components["schemas"]["LookupChangeLine"][];
-            /**
-             * Doubled
-             * @default []
-             */
-            doubled?: string[][];
+            /** Doubled */
+            doubled: string[][];
         };
         /** LookupChangeLine */
         LookupChangeLine: {
@@ -5491,6 +5505,34 @@ export interface components {
             author: string;
             /** Said */
             said: string;
+        };
+        /**
+         * AnswerHistory
+         * @description Newest first; empty where nobody has ever answered.
+         */
+        AnswerHistory: {
+            /** Answers */
+            answers: components["schemas"]["AnswerLine"][];
+        };
+        /**
+         * AnswerLine
+         * @description One answer, who gave it when, and until when it held and by whom it was ended; null while it
+         *     stands.
+         */
+        AnswerLine: {
+            /** Answer */
+            answer: string;
+            /** Author */
+            author: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Until */
+            until: string | null;
+            /** Until By */
+            until_by: string;
         };
         /**
          * TablePatch
@@ -9434,6 +9476,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LookupHistory"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lookups_get_answers_stores__int_store_id__lookups_answers_get: {
+        parameters: {
+            query: {
+                kind: string;
+                name: string;
+                arriving: string;
+            };
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnswerHistory"];
                 };
             };
             /** @description Not Found */

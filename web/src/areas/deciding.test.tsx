@@ -115,7 +115,7 @@ describe("a trace", () => {
       supplier: "Quarrow",
       version: 3,
       version_author: "Inès",
-      decided: [{ table: "Standard", at: now, author: "Ada", said: "made" }],
+      decided: [{ step: 1, table: "Standard", at: now, author: "Ada", said: "made" }],
       trace: {
         field: "price",
         title: "Price",

@@ -25,7 +25,7 @@ export function TraceView({ traced }: { traced: Traced }) {
         <Line key={cell.column} mark="computed" label={`= ${cell.column}`} value={cell.value} />
       ))}
       {trace.steps.slice(1).map((step, index) => (
-        <StepLine key={index} step={step} decided={traced.decided.find((d) => d.table === step.table)} />
+        <StepLine key={index} step={step} decided={traced.decided.find((d) => d.step === index + 1)} />
       ))}
       <Line mark="computed" label="the store keeps" value={trace.value} strong />
     </Box>

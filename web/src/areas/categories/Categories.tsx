@@ -15,6 +15,7 @@ import type { Schemas } from "../../api/client";
 import { putPlaces, type Answers, type Words } from "../../api/decisions";
 import { putFallback, putSeparator, useCategories, useFeedEdit } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
+import { Answered } from "../../components/Answered";
 import { AcceptList, answersOf, type Proposed } from "../../components/AcceptList";
 import { useDecisionFiles } from "../../components/DecisionFiles";
 import { PickAll } from "../../components/PickAll";
@@ -156,6 +157,7 @@ function Ready({ feed, view }: { feed: number; view: View }) {
         <Rows items={shown} row={33} label="Arriving categories" role="tree" of={(p) => p.path}>
           {(p) => (
             <PlaceLine
+              table={view.table}
               place={p}
               store={view.store}
               picked={picked.has(p.path)}
@@ -267,6 +269,7 @@ function Fallback({ feed, view }: { feed: number; view: View }) {
 }
 
 interface PlaceLineProps {
+  table: string;
   place: Place;
   store: string[];
   picked: boolean;
@@ -275,7 +278,7 @@ interface PlaceLineProps {
   onLookedAt: () => void;
 }
 
-function PlaceLine({ place, store, picked, onPick, onPlace, onLookedAt }: PlaceLineProps) {
+function PlaceLine({ table, place, store, picked, onPick, onPlace, onLookedAt }: PlaceLineProps) {
   const first = place.place === null && place.own > 0 ? place.proposals[0] : undefined;
   const inherited = place.place !== null && place.by !== place.path;
   return (
@@ -314,10 +317,12 @@ function PlaceLine({ place, store, picked, onPick, onPlace, onLookedAt }: PlaceL
       <Box sx={{ width: 20, flex: "none" }}>
         {place.place === null ? (
           place.own > 0 && <Mark state="question" />
-        ) : place.accepted ? (
-          <Mark state="accepted" />
+        ) : place.by ? (
+          <Answered kind="category_table" table={table} arriving={place.by} nothing="not sold">
+            <PlacedMark place={place} />
+          </Answered>
         ) : (
-          <Mark state={place.place ? "computed" : "left"} says={place.place ? "placed" : "not sold"} />
+          <PlacedMark place={place} />
         )}
       </Box>
       <StorePlace
@@ -354,6 +359,11 @@ function PlaceLine({ place, store, picked, onPick, onPlace, onLookedAt }: PlaceL
       </Typography>
     </Box>
   );
+}
+
+function PlacedMark({ place }: { place: Place }) {
+  if (place.accepted) return <Mark state="accepted" />;
+  return <Mark state={place.place ? "computed" : "left"} says={place.place ? "placed" : "not sold"} />;
 }
 
 const NOT_SOLD = "Do not sell this branch";

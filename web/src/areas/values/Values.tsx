@@ -11,6 +11,7 @@ import { api, take, type Schemas } from "../../api/client";
 import { useWordsEdit, type Words } from "../../api/decisions";
 import { useFeedEdit, useValues } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
+import { Answered } from "../../components/Answered";
 import { AcceptList, answersOf } from "../../components/AcceptList";
 import { PickAll } from "../../components/PickAll";
 import { Rows } from "../../components/Rows";
@@ -190,6 +191,7 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
       <Rows items={shown} row={33} label="Arriving words" of={(w) => w.arriving} says={(w) => w.arriving}>
         {(word) => (
           <WordLine
+            table={table.table}
             word={word}
             most={most}
             allowed={table.allowed}
@@ -214,6 +216,7 @@ function TableOfWords({ feed, table }: { feed: number; table: Table }) {
 }
 
 interface WordLineProps {
+  table: string;
   word: Word;
   most: number;
   allowed: string[];
@@ -223,7 +226,7 @@ interface WordLineProps {
   onLookedAt: () => void;
 }
 
-function WordLine({ word, most, allowed, picked, onPick, onAnswer, onLookedAt }: WordLineProps) {
+function WordLine({ table, word, most, allowed, picked, onPick, onAnswer, onLookedAt }: WordLineProps) {
   const first = word.proposals[0];
   return (
     <Box
@@ -266,13 +269,15 @@ function WordLine({ word, most, allowed, picked, onPick, onAnswer, onLookedAt }:
         {word.count.toLocaleString("en")}
       </Typography>
       <Box sx={{ width: 20, flex: "none" }}>
-        {word.accepted ? (
-          <Mark state="accepted" />
+        {word.word === null ? (
+          <Mark state="question" says="no store word yet" />
         ) : (
-          <Mark
-            state={word.word === null ? "question" : "computed"}
-            says={word.word === null ? "no store word yet" : "decided"}
-          />
+          <Answered kind="value_table" table={table} arriving={word.arriving} nothing="nothing">
+            <Mark
+              state={word.accepted ? "accepted" : "computed"}
+              says={word.accepted ? undefined : "decided"}
+            />
+          </Answered>
         )}
       </Box>
       <WordChoice
