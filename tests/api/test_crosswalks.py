@@ -151,17 +151,18 @@ def test_each_answer_says_who_gave_it_and_what_was_answered_before(mapped):
     def told(arriving):
         asked = {"kind": "value_table", "name": name, "arriving": arriving}
         return [
-            (a["answer"], a["author"], a["until_by"], a["until"] is None)
+            (a["answer"], a["author"])
             for a in get(mapped, "/stores/1/lookups/answers", **asked)["answers"]
         ]
 
     answer("Ada", W="Black", T="Turquoise")
     answer("Ines", W="White")
     answer("Bo", T=None)
-    white = [("White", "Ines", "", True), ("Black", "Ada", "Ines", False)]
-    assert told("W") == [*white, ("White", "", "Ada", False)]
+    assert told("W") == [("White", "Ines"), ("Black", "Ada"), ("White", "")]
     assert told(" w ") == told("W"), "it is looked up as the table does"
-    assert told("T") == [("Turquoise", "Ada", "Bo", False)]
+    assert told("T") == [(None, "Bo"), ("Turquoise", "Ada")]
+    answer("Ada", T="Turquoise")
+    assert told("T") == [("Turquoise", "Ada"), (None, "Bo"), ("Turquoise", "Ada")]
     assert told("never") == []
     missing = "/api/v1/stores/1/lookups/answers?kind=value_table&name=none&arriving=W"
     assert mapped.get(missing).status_code == 404
@@ -181,8 +182,8 @@ def test_a_run_names_who_decided_when_it_ran(mapped, work):
     mapped.put("/api/v1/feeds/1/categories", json=body, headers=INES)
     asked = {"kind": "category_table", "name": view["table"], "arriving": placed["path"]}
     now, before = get(mapped, "/stores/1/lookups/answers", **asked)["answers"]
-    assert (now["answer"], now["author"], now["until"]) == ("", "Inès", None)
-    assert (before["answer"], before["until_by"]) == (placed["place"], "Inès")
+    assert (now["answer"], now["author"]) == ("", "Inès")
+    assert (before["answer"], before["author"]) == (placed["place"], "")
     rows = get(mapped, f"/runs/{run['id']}/rows?status=new")["rows"]
     for row in rows[:40]:
         traced = get(mapped, f"/runs/{run['id']}/trace?field=category&key={row['key']}")

@@ -49,7 +49,7 @@ def get_history(path: StorePath, query: LookupQuery) -> Response:
 
 @api.get("/stores/<int:store_id>/lookups/answers", responses={200: AnswerHistory})
 def get_answers(path: StorePath, query: AnswerQuery) -> Response:
-    """What was ever answered to what arrives, by whom, and until when it held."""
+    """What was ever answered to what arrives, by whom and when."""
     return answer(lookups.answers(path.store_id, query.kind, query.name, query.arriving))
 
 

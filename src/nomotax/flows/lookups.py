@@ -21,7 +21,7 @@ from nomotax.records.database import session
 from nomotax.records.lookups import LookupsRepository
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
-from nomotax.records.tables import LookupEntry, LookupRevision, SchemaChange
+from nomotax.records.tables import LookupRevision, SchemaChange
 
 
 class LookupLine(BaseModel):
@@ -55,14 +55,11 @@ class LookupHistory(BaseModel):
 
 
 class AnswerLine(BaseModel):
-    """One answer, who gave it when, and until when it held and by whom it was ended; null while it
-    stands."""
+    """One answer, who gave it and when; null where somebody took the one before back."""
 
-    answer: str
+    answer: str | None
     author: str
     at: datetime
-    until: datetime | None
-    until_by: str
 
 
 class AnswerHistory(BaseModel):
@@ -143,10 +140,13 @@ def answers(store_id: int, kind: str, name: str, arriving: str) -> AnswerHistory
         record = repo.find(kind, name)
         if record is None:
             raise NotFound(f"There is no look-up {name!r}.")
-        lines = [
-            _answer_line(entry, repo.change(record, entry.until))
-            for entry in repo.answers(kind, name, _as_listed(repo, kind, name, arriving))
-        ]
+        given = repo.answers(kind, name, _as_listed(repo, kind, name, arriving))
+        answered, lines = {entry.since for entry in given}, []
+        for entry in given:
+            end = repo.change(record, entry.until) if entry.until not in answered else None
+            if end is not None:
+                lines.append(AnswerLine(answer=None, author=end.author, at=end.at))
+            lines.append(AnswerLine(answer=entry.answer, author=entry.author, at=entry.at))
     return AnswerHistory(answers=lines)
 
 
@@ -155,16 +155,6 @@ def _as_listed(repo: LookupsRepository, kind: str, name: str, arriving: str) -> 
     held = repo.all()
     table = (held.value_tables if kind == "value_table" else held.category_tables).get(name)
     return (table.listed(arriving) if table else "") or arriving
-
-
-def _answer_line(entry: LookupEntry, end: LookupRevision | None) -> AnswerLine:
-    return AnswerLine(
-        answer=entry.answer,
-        author=entry.author,
-        at=entry.at,
-        until=end.at if end else None,
-        until_by=end.author if end else "",
-    )
 
 
 def _table(repo: LookupsRepository, name: str) -> ValueTable:

@@ -1073,7 +1073,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was ever answered to what arrives, by whom, and until when it held. */
+        /** What was ever answered to what arrives, by whom and when. */
         get: operations["lookups_get_answers_stores__int_store_id__lookups_answers_get"];
         put?: never;
         post?: never;
@@ -5516,12 +5516,11 @@ export interface components {
         };
         /**
          * AnswerLine
-         * @description One answer, who gave it when, and until when it held and by whom it was ended; null while it
-         *     stands.
+         * @description One answer, who gave it and when; null where somebody took the one before back.
          */
         AnswerLine: {
             /** Answer */
-            answer: string;
+            answer: string | null;
             /** Author */
             author: string;
             /**
@@ -5529,10 +5528,6 @@ export interface components {
              * Format: date-time
              */
             at: string;
-            /** Until */
-            until: string | null;
-            /** Until By */
-            until_by: string;
         };
         /**
          * TablePatch

@@ -1,15 +1,13 @@
-/** What was ever answered to what arrives: by whom, when, and until when it held. */
+/** What was ever answered to what arrives, by whom and when. */
 import ButtonBase from "@mui/material/ButtonBase";
 import Popover from "@mui/material/Popover";
 import Typography from "@mui/material/Typography";
 import { useQuery } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import { api, take, type Schemas } from "../api/client";
+import { api, take } from "../api/client";
 import { useStoreId } from "../shell/Shell";
 import { Failure, Waiting } from "./states";
 import { ago } from "./words";
-
-type Line = Schemas["AnswerLine"];
 
 interface AnsweredProps {
   kind: "value_table" | "category_table";
@@ -66,20 +64,15 @@ export function Answered({ kind, table, arriving, nothing, children }: AnsweredP
           <Typography
             key={index}
             component="div"
-            color={line.until ? "textSecondary" : undefined}
+            color={index ? "textSecondary" : undefined}
             sx={{ py: 0.25 }}
           >
-            <strong>{line.answer || nothing}</strong> {said(line)}
+            <strong>{line.answer === null ? "open again" : line.answer || nothing}</strong>{" "}
+            {line.author && `by ${line.author}, `}
+            {ago(line.at)}
           </Typography>
         ))}
       </Popover>
     </>
   );
 }
-
-function said(line: Line): string {
-  const given = `${by(line.author)}${ago(line.at)}`;
-  return line.until ? `${given}; until ${by(line.until_by)}${ago(line.until)}` : given;
-}
-
-const by = (name: string) => (name ? `by ${name}, ` : "");
