@@ -10,11 +10,12 @@ from pydantic import BaseModel, Field
 
 from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, StorePath, answer, streamed
 from nomotax.core.changes.states import STATES, State
-from nomotax.flows import catalog, decisions, editing
+from nomotax.flows import catalog, decisions, editing, waiting
 from nomotax.flows import outbound as files
 from nomotax.flows.catalog import ProductDetail, ProductPage
 from nomotax.flows.decisions import KeptField
 from nomotax.flows.editing import ProductEdit
+from nomotax.flows.waiting import DatedLines
 
 api = APIBlueprint(
     "products", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="products")],
@@ -35,6 +36,10 @@ class ProductQuery(BaseModel):
 class ProductPath(BaseModel):
     store_id: int
     key: str
+
+
+class DatedPath(StorePath):
+    value_id: int
 
 
 class OutboundQuery(BaseModel):
@@ -61,9 +66,23 @@ def get_product(path: ProductPath) -> Response:
 
 @api.put("/stores/<int:store_id>/products/<path:key>", responses={200: ProductDetail})
 def edit_product(path: ProductPath, body: ProductEdit) -> Response:
-    """Write values into a product, as a run of its own; gives the product with its history."""
+    """Write values into a product, at once as a run of its own, or from a day on; gives the product
+    with its history and what waits."""
     editing.edit_product(path.store_id, path.key, body)
     return answer(catalog.product_detail(path.store_id, path.key))
+
+
+@api.get("/stores/<int:store_id>/dated", responses={200: DatedLines})
+def get_dated(path: StorePath) -> Response:
+    """Values that wait for their day, by their days."""
+    return answer(waiting.dated_of(path.store_id))
+
+
+@api.delete("/stores/<int:store_id>/dated/<int:value_id>", responses={200: Done})
+def take_back_dated(path: DatedPath) -> Response:
+    """A value does not wait any more."""
+    waiting.take_back(path.store_id, path.value_id)
+    return answer(Done())
 
 
 @api.get("/stores/<int:store_id>/outbound")

@@ -22,6 +22,7 @@ from nomotax.flows.snapshots import take_before
 from nomotax.flows.undoing import apply_undo
 from nomotax.records.changes import Changes, Touched, stale
 from nomotax.records.database import session
+from nomotax.records.dated import DatedValues
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
@@ -83,7 +84,7 @@ def _apply(run_id: int) -> None:
 def _written(run: Run, heading: Heading) -> tuple[pl.DataFrame, pl.DataFrame]:
     """The products that it makes, and what it changes of others."""
     scan = artifacts().scan(changeset_name(run))
-    if run.kind == "restore":
+    if run.kind in ("restore", "dated"):
         frame = scan.filter(pl.col("status") != STAYS).collect()
         return restored_products(frame, heading, run), product_deltas(frame.filter(~pl.col(MADE)))
     frame = scan.filter(pl.col("status").is_in(["new", "changed"])).collect()
@@ -126,14 +127,24 @@ def _write(
     _still_ruled(db, run)
     changes, total = Changes(db, run.store_id, known_id(run)), made.height + deltas.height
     changes.stage(deltas, _telling(tell, 5, total))
-    kept = changes.leave_kept()
+    # What is kept by hand a person may change, at once or from a day on.
+    kept = changes.leave_kept() if run.kind != "dated" else 0
     _refuse_stale(changes.stale())
     tell(50, "writing products")
     changed = changes.write(heading)
     changes.make(made, _telling(tell, 60, total))
+    if run.kind == "dated":
+        DatedValues(db, run.store_id).settle(known_id(run), _refused(run))
     said = f"applied: {made.height} products made, {changed} changed"
     said += f"; kept by hand, and left: {kept}" if kept else ""
     move(db, known_id(run), "applied", said, progress=100, finished_at=now())
+
+
+def _refused(run: Run) -> dict[tuple[str, str], str]:
+    """Why values stay as they are, by key and field."""
+    stay = artifacts().scan(changeset_name(run)).filter(pl.col("status") == STAYS)
+    rows = stay.select("key", pl.col("fields").alias("field"), "reason").explode("field").collect()
+    return {(key, field): reason for key, field, reason in rows.iter_rows()}
 
 
 def _telling(tell: Progress, begin: int, total: int) -> Callable[[int], None]:

@@ -10,6 +10,7 @@ from typing import cast as cast_type
 
 import polars as pl
 from pydantic import BaseModel
+from sqlalchemy import text
 from sqlmodel import Session, col, select
 
 from nomotax.core.changes.diff import OLD, OWNER
@@ -18,6 +19,7 @@ from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tree import SIGN
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.flows.listing import LISTED, Wanted, listing_of
+from nomotax.flows.waiting import DatedLine, lines_of
 from nomotax.records.bulk import read_pieces, read_query
 from nomotax.records.catalog import Catalog, in_catalog
 from nomotax.records.database import session
@@ -80,12 +82,14 @@ class Variant(BaseModel):
 
 class ProductDetail(BaseModel):
     """``kept`` names the fields that are kept by hand; ``variants`` are all of the product that
-    this one is a variant of, itself among them, and empty where it stands alone."""
+    this one is a variant of, itself among them, and empty where it stands alone; ``dated`` are
+    values that wait for their day."""
 
     product: ProductLine
     history: list[HistoryEntry]
     kept: list[str]
     variants: list[Variant]
+    dated: list[DatedLine]
 
 
 def category_counts(store_id: int) -> list[CategoryCount]:
@@ -163,8 +167,14 @@ def product_detail(store_id: int, key: str) -> ProductDetail:
             raise NotFound(f"There is no product {key!r} in this catalog.")
         history = _history(db, found[0])
         kept = [f for f, keys in Catalog(db, store_id).kept().items() if key in keys]
-        variants = _variants(db, found[0], Stores(db).schema(store_id))
-        return ProductDetail(product=_line(*found), history=history, kept=kept, variants=variants)
+        schema = Stores(db).schema(store_id)
+        return ProductDetail(
+            product=_line(*found),
+            history=history,
+            kept=kept,
+            variants=_variants(db, found[0], schema),
+            dated=list(lines_of(db, store_id, schema, found[0].id)),
+        )
 
 
 _MOST_VARIANTS = 500
@@ -247,10 +257,18 @@ def _entry(
     )
 
 
-def key_and_content(store_id: int, fields: Sequence[str]) -> pl.DataFrame:
+def key_and_content(
+    store_id: int, fields: Sequence[str], only: Sequence[str] | None = None
+) -> pl.DataFrame:
     """key, owner, state and ``old:<field>`` of the given fields of every product, all text; also of
-    products that were taken out, whose state says so. Of a live one it is null."""
-    return _decoded(read_query(_ALL.format(store=int(store_id)), _RAW), fields)
+    products that were taken out, whose state says so. Of a live one it is null. With ``only``,
+    those of the products with these keys."""
+    if only is None:
+        return _decoded(read_query(_ALL.format(store=int(store_id)), _RAW), fields)
+    query = text(_ALL.format(store=int(store_id)) + " and p.key = any(:keys)")
+    with session() as db:
+        rows = db.connection().execute(query, {"keys": list(only)}).all()
+    return _decoded(pl.DataFrame([tuple(r) for r in rows], schema=_RAW, orient="row"), fields)
 
 
 def products_by_key(store_id: int, fields: Sequence[str]) -> Iterator[pl.DataFrame]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
+from datetime import date
 
 import polars as pl
 from pydantic import BaseModel, Field, model_validator
@@ -16,9 +17,11 @@ from nomotax.core.errors import Conflict, UnfitValue
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import keep_changeset
 from nomotax.flows.headings import headings_of, label_of
+from nomotax.flows.waiting import refuse_past
 from nomotax.records.catalog import Catalog
 from nomotax.records.changes import Changes
 from nomotax.records.database import session
+from nomotax.records.dated import DatedValues
 from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
@@ -33,6 +36,7 @@ class ProductEdit(BaseModel):
     saw: dict[str, str | None] = {}
     state: State | None = None
     saw_state: State | None = None
+    day: date | None = Field(default=None, description="From when on; at once where left out.")
 
     @model_validator(mode="after")
     def _something(self) -> ProductEdit:
@@ -41,13 +45,16 @@ class ProductEdit(BaseModel):
         return self
 
 
-def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run:
-    """Write values into a product, as a run that is applied at once.
+def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run | None:
+    """Write values into a product, as a run that is applied at once; or have them wait for their
+    day: then there is no run yet.
 
     Raises ``UnfitValue`` for a value that its field does not take or another product has where all
     must differ, ``Conflict`` where another value is there than the person saw or where nothing
     would change, ``NotFound``.
     """
+    if edit.day is not None:
+        refuse_past(edit.day)
     with session() as db:
         stores = Stores(db)
         store = stores.locked(store_id)
@@ -60,6 +67,9 @@ def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run:
             written[STATE] = None if edit.state == LIVE else edit.state
         after = {f: v for f, v in written.items() if v != product.content.get(f)}
         _refuse_twice(db, product, after, schema)
+        if edit.day is not None:
+            DatedValues(db, store_id).wait(known_id(product), written, edit.day)
+            return None
         if not after:
             where = ", ".join(label_of(schema, name) for name in written)
             raise Conflict("This is what the product holds already.", where=where)

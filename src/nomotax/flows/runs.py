@@ -15,6 +15,7 @@ from nomotax.core.errors import Conflict
 from nomotax.core.table import ROW
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.changesets import changeset_name, keep_changeset
+from nomotax.flows.dated import go_on, prepare_dated
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move
@@ -105,7 +106,13 @@ def prepare(run_id: int) -> None:
             return
         run = move(db, run_id, "preparing", "preparing", stop_requested=False)
     with ending(run_id, "preparing") as tell:
-        {"undo": prepare_undo, "restore": prepare_restore}.get(run.kind, _prepare)(run_id, tell)
+        _PREPARED.get(run.kind, _prepare)(run_id, tell)
+    if run.kind == "dated":
+        go_on(run_id)
+
+
+#: Runs of no delivery.
+_PREPARED = {"undo": prepare_undo, "restore": prepare_restore, "dated": prepare_dated}
 
 
 @dataclass(frozen=True)

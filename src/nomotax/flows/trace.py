@@ -95,6 +95,7 @@ _PUT = {
     "undo": "it took another run back",
     "edit": "a person wrote it",
     "restore": "it stood in a snapshot",
+    "dated": "its day had come",
 }
 
 

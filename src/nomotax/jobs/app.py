@@ -14,7 +14,7 @@ from procrastinate.exceptions import ConnectorException
 from procrastinate.jobs import Status
 
 from nomotax.core.errors import DatabaseUnavailable
-from nomotax.flows import applying, likely, receive, runs, snapshots
+from nomotax.flows import applying, dated, likely, receive, runs, snapshots
 from nomotax.flows.run_states import give_back
 from nomotax.log import quiet_log
 from nomotax.records.database import database_url
@@ -83,10 +83,12 @@ async def _work(wait: bool, concurrency: int, queues: Sequence[str]) -> None:
 
 
 async def _watch(worker: App) -> None:
-    """Look for what other workers have left, as long as this one lives."""
+    """Look for what other workers have left and for values whose day has come, as long as this
+    one lives."""
     while True:
         try:
             await take_up(worker, _SILENT)
+            await asyncio.to_thread(dated.write_due)
         except (ConnectorException, DatabaseUnavailable) as error:
             log.warning("could not look for jobs left behind", error=str(error))
         await asyncio.sleep(_BEAT)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import Any, ClassVar, Literal
 
 from sqlalchemy import BigInteger, Column, DateTime, Index, UniqueConstraint, text
@@ -345,7 +345,7 @@ class LookupEntry(_Acted, table=True):
     at: datetime = _moment()
 
 
-RunKind = Literal["delivery", "undo", "edit", "restore"]
+RunKind = Literal["delivery", "undo", "edit", "restore", "dated"]
 
 
 class Run(_Acted, table=True):
@@ -353,7 +353,8 @@ class Run(_Acted, table=True):
     only the rows from ``first_row`` to ``last_row``, by their numbers.
 
     A run of ``kind`` *undo* takes back the run that it ``undoes``; one of kind *edit* is what a
-    person wrote, one of kind *restore* brings a snapshot back: of no feed, delivery and crosswalk.
+    person wrote, one of kind *restore* brings a snapshot back, one of kind *dated* writes values
+    whose day has come: of no feed, delivery and crosswalk.
 
     ``used`` is what the delivery was when the run began, whatever it is read as later; ``changes``
     names the artifacts that its preparation made.
@@ -382,6 +383,34 @@ class Run(_Acted, table=True):
     error: str = ""
     created_at: datetime = _moment()
     finished_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
+
+
+class DatedValue(_Acted, table=True):
+    """What a field of a product is to hold from the start of a day on (by UTC); null for nothing.
+    ``status`` is *waiting*, *written*, *refused* with a reason, *replaced* by another one of the
+    same day, or *taken back*; ``run_id`` is the run that writes it."""
+
+    __tablename__: ClassVar[str] = "dated_values"
+    __table_args__ = (
+        Index("dated_values_by_product", "product_id"),
+        Index(
+            "dated_values_waiting",
+            "day",
+            postgresql_where=text("status = 'waiting' and run_id is null"),
+        ),
+    )
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    store_id: int = Field(foreign_key="stores.id")
+    product_id: int = Field(sa_column=Column(BigInteger, nullable=False))
+    field: str
+    value: str | None = None
+    day: date
+    status: str = "waiting"
+    reason: str = ""
+    run_id: int | None = Field(default=None, foreign_key="runs.id", index=True)
+    actor: Actor | None = _by()
+    at: datetime = _moment()
 
 
 class Snapshot(_Acted, table=True):

@@ -188,7 +188,7 @@ class TakingBack:
         #: An undo of an undo puts in again.
         self.puts_in = ids[-1] in ins
         #: What a person wrote, a person may take back, kept by hand or not.
-        self.heeds_kept = chain[-1].kind != "edit"
+        self.heeds_kept = chain[-1].kind not in ("edit", "dated")
         self.values: dict[str, Any] = {
             "store": run.store_id, "run": run.id, "target": ids[0], "root": ids[-1], "outs": outs,
             "root_goes": not self.puts_in, "now": now(),

@@ -1,4 +1,5 @@
-"""Edits of a store's category tree, carried through its products and their history."""
+"""Edits of a store's category tree, carried through its products, their history and what waits for
+its day."""
 
 from __future__ import annotations
 
@@ -62,6 +63,25 @@ def _written(side: str, value: str) -> str:
     return led if side == "after" else f"jsonb_strip_nulls({led})"
 
 
+#: Values that wait for their day are led on as well; one whose path goes away stays, and is
+#: refused on its day.
+_FIND_DATED = """
+insert into led
+select 'dated', id, jsonb_build_object(field, value),
+  jsonb_strip_nulls(pg_temp.moved(jsonb_build_object(field, value), array[field]))
+  || case when pg_temp.moved(jsonb_build_object(field, value), array[field]) ->> field is null
+     then jsonb_build_object(field, value) else '{}' end
+from dated_values
+where store_id = :store and field = any(cast(:fields as text[])) and value is not null
+  and status in ('waiting', 'refused')
+  and exists (select 1 from unnest(string_to_array(value, ' | ')) e
+              where e in (select old from moves))
+"""
+_WRITE_DATED = """
+update dated_values t set value = l.{value} ->> t.field
+from {rows} l where l.side = 'dated' and l.row_id = t.id {still}
+"""
+_STILL_DATED = "and l.edit_id = :edit and t.value is not distinct from l.became ->> t.field"
 #: Only what is still as the edit left it is put back.
 _STILL = """
 and l.edit_id = :edit and not exists (
@@ -99,6 +119,7 @@ class Trees:
         for table, side in _SIDES:
             own, touched = _OWN.format(side=side), _TOUCHED.format(side=side)
             self._run(_FIND.format(table=table, side=side, own=own, touched=touched))
+        self._run(_FIND_DATED)
         self._write("led", "became")
         if change.lossy:
             self._run(
@@ -122,6 +143,8 @@ class Trees:
                 still=still.format(side=side),
             )  # fmt: skip
             self._run(statement, **values)
+        waiting = _STILL_DATED if still else ""
+        self._run(_WRITE_DATED.format(value=value, rows=rows, still=waiting), **values)
 
     def tree(self, change: TreeChange, names: Mapping[str, dict[str, str]] | None = None) -> None:
         """Make the tree that of the change. Names in other languages go along with a path, or are

@@ -272,10 +272,47 @@ export interface paths {
         };
         /** One product and its history. */
         get: operations["products_get_product_stores__int_store_id__products__path_key__get"];
-        /** Write values into a product, as a run of its own; gives the product with its history. */
+        /**
+         * Write values into a product, at once as a run of its own, or from a day on; gives the product
+         * @description with its history and what waits.
+         */
         put: operations["products_edit_product_stores__int_store_id__products__path_key__put"];
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/dated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Values that wait for their day, by their days. */
+        get: operations["products_get_dated_stores__int_store_id__dated_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/dated/{value_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** A value does not wait any more. */
+        delete: operations["products_take_back_dated_stores__int_store_id__dated__int_value_id__delete"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2094,7 +2131,8 @@ export interface components {
         /**
          * ProductDetail
          * @description ``kept`` names the fields that are kept by hand; ``variants`` are all of the product that
-         *     this one is a variant of, itself among them, and empty where it stands alone.
+         *     this one is a variant of, itself among them, and empty where it stands alone; ``dated`` are
+         *     values that wait for their day.
          */
         ProductDetail: {
             product: components["schemas"]["ProductLine"];
@@ -2104,6 +2142,37 @@ export interface components {
             kept: string[];
             /** Variants */
             variants: components["schemas"]["Variant"][];
+            /** Dated */
+            dated: components["schemas"]["DatedLine"][];
+        };
+        /**
+         * DatedLine
+         * @description A value that waits for its day, or (with a ``reason``) could not be written on it.
+         */
+        DatedLine: {
+            /** Id */
+            id: number;
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Value */
+            value: string | null;
+            /** Holds */
+            holds: string | null;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Author */
+            author: string;
+            /** Reason */
+            reason: string;
         };
         /** FieldChange */
         FieldChange: {
@@ -2126,7 +2195,7 @@ export interface components {
              * Run Kind
              * @enum {string}
              */
-            run_kind: "delivery" | "undo" | "edit" | "restore";
+            run_kind: "delivery" | "undo" | "edit" | "restore" | "dated";
             /** Author */
             author: string;
             /**
@@ -2185,6 +2254,20 @@ export interface components {
              * @default null
              */
             saw_state?: ("live" | "hidden" | "archived") | null;
+            /**
+             * Day
+             * @description From when on; at once where left out.
+             * @default null
+             */
+            day?: string | null;
+        };
+        /**
+         * DatedLines
+         * @description By their days.
+         */
+        DatedLines: {
+            /** Values */
+            values: components["schemas"]["DatedLine"][];
         };
         /**
          * KeptField
@@ -5625,7 +5708,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "delivery" | "undo" | "edit" | "restore";
+            kind: "delivery" | "undo" | "edit" | "restore" | "dated";
             /** Undoes */
             undoes: number | null;
             /** Author */
@@ -6957,6 +7040,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProductDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_get_dated_stores__int_store_id__dated_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatedLines"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_take_back_dated_stores__int_store_id__dated__int_value_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                value_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */

@@ -14,8 +14,25 @@ const fields = [
   { name: "colour", title: "Colour", kind: "choice", allowed: ["Red", "Blue"] },
 ];
 
+const DAY = "2031-03-05";
+
+const waits = (more = {}) => ({
+  id: 5,
+  key: "QP-1",
+  title: "Cobalt",
+  field: "price",
+  label: "Price",
+  value: "9.50",
+  holds: "8.95",
+  day: DAY,
+  author: "Ines",
+  reason: "",
+  ...more,
+});
+
 function shop(refuse = false) {
   let content: Record<string, string> = { sku: "QP-1", price: "8.95" };
+  let dated: ReturnType<typeof waits>[] = [];
   const detail = () => ({
     product: {
       key: "QP-1",
@@ -42,6 +59,7 @@ function shop(refuse = false) {
         : [],
     kept: [],
     variants: [],
+    dated,
   });
   return new FakeServer()
     .on("GET /api/v1/stores/1/schema", () => ({
@@ -52,12 +70,20 @@ function shop(refuse = false) {
     .on("GET /api/v1/stores/1/products/QP-1", detail)
     .on("PUT /api/v1/stores/1/products/QP-1", ({ body }: Sent) => {
       if (refuse) throw new Error("Price: 'dear' is no number");
-      const { values } = body as { values: Record<string, string | null> };
+      const { values, day } = body as { values: Record<string, string | null>; day?: string };
+      if (day) {
+        dated = [waits({ day, value: values["price"] })];
+        return detail();
+      }
       for (const [name, value] of Object.entries(values)) {
         content = { ...content, [name]: value === "9.5" ? "9.50" : (value ?? "") };
         if (value === null) content = Object.fromEntries(Object.entries(content).filter(([n]) => n !== name));
       }
       return detail();
+    })
+    .on("DELETE /api/v1/stores/1/dated/5", () => {
+      dated = [];
+      return { done: true };
     });
 }
 
@@ -117,6 +143,51 @@ describe("a value of a product", () => {
   });
 });
 
+describe("a value from a day on", () => {
+  it("waits beside the one that holds until then, and is taken back by one key", async () => {
+    const fake = shop();
+    const record = await opened("Price");
+    await userEvent.type(record.getByLabelText("Day from which Price holds"), DAY);
+    await userEvent.clear(record.getByLabelText("Value of Price"));
+    await userEvent.type(record.getByLabelText("Value of Price"), "12");
+    await userEvent.click(record.getByRole("button", { name: "Have it wait" }));
+    const list = within(await record.findByRole("list", { name: "Waiting for their day" }));
+    expect(list.getByRole("listitem")).toHaveTextContent("5 Mar 2031Price 8.95 → 12 by Ines");
+    expect(fake.calls("PUT /api/v1/stores/1/products/QP-1")[0]?.body).toEqual({
+      values: { price: "12" },
+      saw: { price: "8.95" },
+      day: DAY,
+    });
+    expect(record.getByTitle("8.95")).toBeInTheDocument();
+    await userEvent.click(await screen.findByRole("button", { name: "Undo" }));
+    await waitFor(() => expect(record.queryByRole("list", { name: "Waiting for their day" })).toBeNull());
+  });
+
+  it("of any product stands above the runs, says why it was refused, and may wait again", async () => {
+    const fake = shop()
+      .on("GET /api/v1/stores/1/runs", () => ({
+        runs: [runView({ id: 8, kind: "dated", supplier: "", author: "Ines", version: null })],
+      }))
+      .on("GET /api/v1/stores/1/dated", () => ({
+        values: [waits(), waits({ id: 6, field: "$state", label: "State", value: "live", reason: "Out." })],
+      }));
+    draw(<Runs />, "/s/1/runs", "/s/:store/runs");
+    expect(await screen.findByText("Its day has come, Ines")).toBeInTheDocument();
+    const [price, state] = await screen.findAllByRole("listitem");
+    expect(within(price!).getByRole("link", { name: "Cobalt" })).toHaveAttribute("href", "/s/1/catalog/QP-1");
+    expect(state).toHaveTextContent("Out.");
+    fake.on("DELETE /api/v1/stores/1/dated/6", () => ({ done: true }));
+    await userEvent.click(screen.getByRole("button", { name: "Take back State of QP-1" }));
+    await userEvent.click(await screen.findByRole("button", { name: "Undo" }));
+    await waitFor(() =>
+      expect(fake.calls("PUT /api/v1/stores/1/products/QP-1")[0]?.body).toEqual({
+        state: "live",
+        day: DAY,
+      }),
+    );
+  });
+});
+
 describe("a run by hand", () => {
   const edit = runView({
     id: 9,
@@ -150,7 +221,8 @@ describe("a run by hand", () => {
   });
 
   it("stands in the list beside the others", async () => {
-    new FakeServer().on("GET /api/v1/stores/1/runs", () => ({
+    const fake = new FakeServer().on("GET /api/v1/stores/1/dated", () => ({ values: [] }));
+    fake.on("GET /api/v1/stores/1/runs", () => ({
       runs: [edit, runView({ id: 8 }), { ...edit, id: 7, author: "" }],
     }));
     draw(<Runs />, "/s/1/runs", "/s/:store/runs");

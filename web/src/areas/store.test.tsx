@@ -58,6 +58,7 @@ function server() {
       ],
     }))
     .on("GET /api/v1/stores/1/products", () => ({ total: 1, products: [product] }))
+    .on("GET /api/v1/stores/1/dated", () => ({ values: [] }))
     .on("GET /api/v1/stores/1/runs", () => ({ runs: [run] }));
 }
 
@@ -87,6 +88,7 @@ describe("a product", () => {
     server().on("GET /api/v1/stores/1/products/QP-1", () => ({
       product,
       kept: [],
+      dated: [],
       variants: [],
       history: [
         {
@@ -149,6 +151,7 @@ describe("a product", () => {
       .on("GET /api/v1/stores/1/products/QP-1", () => ({
         product: { ...product, content },
         kept: [],
+        dated: [],
         history: [],
         variants: [variant("QP-1", "Size: 20 ml"), variant("QP-2", "Size: 60 ml")],
       }));

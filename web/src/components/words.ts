@@ -59,11 +59,26 @@ export function trialOf(run: { first_row: number | null; last_row: number | null
 export function titleOf(run: { kind: string; supplier: string; file_name: string; author: string }): string {
   if (run.supplier) return `${run.supplier}: ${run.file_name}`;
   if (run.kind === "restore") return `Restore the ${run.file_name}`;
+  if (run.kind === "dated") return ["Its day has come", run.author].filter(Boolean).join(", ");
   return [byHand(run), run.file_name].filter(Boolean).join(": ");
+}
+
+/** A day as people write it: 3 Dec 2026. */
+export function onDay(day: string): string {
+  const about: Intl.DateTimeFormatOptions = {
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    timeZone: "UTC",
+  };
+  return new Date(`${day}T00:00:00Z`).toLocaleDateString("en-GB", about);
 }
 
 /** Who wrote what no delivery brought. */
 export const byHand = (run: { author: string }) => (run.author ? `By hand, ${run.author}` : "By hand");
+
+/** The state's name among a product's fields. */
+export const STATE = "$state";
 
 /** How a product can stand in the store. */
 export const STATES = ["live", "hidden", "archived"] as const;

@@ -10,8 +10,9 @@ import { useCatalogTrace, type StoreField } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { Failure } from "../../components/states";
 import { TraceView } from "../../components/Trace";
-import { ago, byHand, count } from "../../components/words";
+import { ago, byHand, count, STATE } from "../../components/words";
 import { useUndo } from "../../shell/undo";
+import { Dated } from "./Dated";
 import { WriteState } from "./WriteState";
 import { WriteValue } from "./WriteValue";
 
@@ -149,6 +150,14 @@ export function Record({ store, detail, fields }: RecordProps) {
           ? "Hide empty fields"
           : `Show ${count(fields.filter((f) => !content[f.name]).length, "empty field", "empty fields")}`}
       </Button>
+      {detail.dated.length > 0 && (
+        <>
+          <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
+            Waiting for its day
+          </Typography>
+          <Dated store={store} lines={detail.dated} />
+        </>
+      )}
       <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
         History
       </Typography>
@@ -185,11 +194,10 @@ export function Record({ store, detail, fields }: RecordProps) {
   );
 }
 
-/** The state's name among a product's changes. */
-const STATE = "$state";
 const WROTE: Record<string, string> = {
   undo: "Put back when another run was undone",
   restore: "Brought back from a snapshot",
+  dated: "Its day had come",
 };
 
 function shown(field: string, value: string | null) {

@@ -7,7 +7,12 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take } from "../../api/client";
 import type { StoreField } from "../../api/hooks";
+import { onDay } from "../../components/words";
 import { useUndo } from "../../shell/undo";
+import { useTakeBack } from "./useDated";
+
+/** The first day that has not come, by UTC. */
+const tomorrow = () => new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
 
 interface WriteValueProps {
   store: number;
@@ -20,24 +25,31 @@ interface WriteValueProps {
 /** The box for the value; Enter writes it. */
 export function WriteValue({ store, product, field, value }: WriteValueProps) {
   const [text, setText] = useState(value ?? "");
+  const [day, setDay] = useState("");
   const queries = useQueryClient();
   const undo = useUndo();
   const label = field.title || field.name;
   const write = useMutation({
-    mutationFn: ({ to, saw }: { to: string | null; saw: string | null }) =>
+    mutationFn: ({ to, saw, from }: { to: string | null; saw: string | null; from?: string }) =>
       take(
         api.PUT("/api/v1/stores/{store_id}/products/{key}", {
           params: { path: { store_id: store, key: product } },
-          body: { values: { [field.name]: to }, saw: { [field.name]: saw } },
+          body: { values: { [field.name]: to }, saw: { [field.name]: saw }, ...(from && { day: from }) },
         }),
       ),
-    onSuccess: (made, { saw }) => {
+    onSuccess: (made, { saw, from }) => {
       const now = made.product.content[field.name] ?? null;
-      undo.did(`${label} written`, () => write.mutateAsync({ to: saw, saw: now }));
+      const waits = made.dated.findLast((d) => d.field === field.name && d.day === from);
+      if (waits) {
+        setText(value ?? "");
+        setDay("");
+        undo.did(`${label} waits for ${onDay(waits.day)}`, () => takeBack.mutateAsync(waits.id));
+      } else undo.did(`${label} written`, () => write.mutateAsync({ to: saw, saw: now }));
       return queries.invalidateQueries({ queryKey: ["catalog", store] });
     },
     onError: undo.failed,
   });
+  const takeBack = useTakeBack(store);
   const words = field.allowed ?? [];
   return (
     <Box
@@ -45,7 +57,7 @@ export function WriteValue({ store, product, field, value }: WriteValueProps) {
       sx={{ display: "flex", gap: 1, mb: 1 }}
       onSubmit={(event) => {
         event.preventDefault();
-        write.mutate({ to: text.trim() || null, saw: value });
+        write.mutate({ to: text.trim() || null, saw: value, from: day });
       }}
     >
       <TextField
@@ -65,13 +77,21 @@ export function WriteValue({ store, product, field, value }: WriteValueProps) {
           </MenuItem>
         ))}
       </TextField>
+      <TextField
+        type="date"
+        value={day}
+        onChange={(event) => setDay(event.target.value)}
+        title="From which day on; empty for at once"
+        slotProps={{ htmlInput: { "aria-label": `Day from which ${label} holds`, min: tomorrow() } }}
+        sx={{ width: 142, flex: "none", alignSelf: "flex-start" }}
+      />
       <Button
         type="submit"
         variant="contained"
-        disabled={write.isPending || text.trim() === (value ?? "")}
-        sx={{ alignSelf: "flex-start" }}
+        disabled={write.isPending || (text.trim() === (value ?? "") && !day)}
+        sx={{ alignSelf: "flex-start", flex: "none" }}
       >
-        Write
+        {day ? "Have it wait" : "Write"}
       </Button>
     </Box>
   );

@@ -26,6 +26,7 @@ const STATUSES = {
   undo: ["changed", "taken out", "put back", "stays"],
   edit: ["changed"],
   restore: ["changed", "put back", "taken out", "stays"],
+  dated: ["changed", "stays"],
 } as const;
 
 /** What a run would do, or has done. */

@@ -24,7 +24,13 @@ const SAYS: Record<string, string> = {
 };
 /** The rows of a changeset that write something, and what writing them is called. */
 const WRITTEN = ["new", "changed", "taken out", "put back"];
-const DOES = { delivery: "Apply to", edit: "Apply to", undo: "Take back", restore: "Restore" } as const;
+const DOES = {
+  delivery: "Apply to",
+  edit: "Apply to",
+  undo: "Take back",
+  restore: "Restore",
+  dated: "Apply to",
+} as const;
 
 /** The run in words; apply it, stop it, take it back. */
 export function RunHeading({ run }: { run: RunView }) {

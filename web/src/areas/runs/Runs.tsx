@@ -11,12 +11,15 @@ import { Link } from "react-router";
 import { isBusy, useRuns, type RunView } from "../../api/hooks";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { ago, byHand, titleOf, trialOf } from "../../components/words";
+import { Dated } from "../catalog/Dated";
+import { useDated } from "../catalog/useDated";
 import { useStoreId } from "../../shell/Shell";
 
 /** The runs of a store, newest first. */
 export function Runs() {
   const store = useStoreId();
   const runs = useRuns(store);
+  const dated = useDated(store);
   if (runs.isPending) return <Waiting what="runs" />;
   if (runs.isError) return <Failure error={runs.error} retry={() => void runs.refetch()} />;
   return (
@@ -24,6 +27,14 @@ export function Runs() {
       <Typography variant="h1" gutterBottom>
         Runs
       </Typography>
+      {dated.data && dated.data.values.length > 0 && (
+        <Box component="section" aria-label="Waiting for their day" sx={{ mb: 3 }}>
+          <Typography variant="h2" gutterBottom>
+            Waiting for their day
+          </Typography>
+          <Dated store={store} lines={dated.data.values} named />
+        </Box>
+      )}
       {runs.data.runs.length ? (
         <Table size="small">
           <TableHead>
@@ -49,6 +60,9 @@ export function Runs() {
   );
 }
 
+/** Runs that are of no file and no product. */
+const OWN_TITLE = ["restore", "dated"];
+
 function RunRow({ store, run }: { store: number; run: RunView }) {
   const counts = Object.entries(run.counts)
     .filter(([, n]) => n > 0)
@@ -60,9 +74,9 @@ function RunRow({ store, run }: { store: number; run: RunView }) {
         <Link to={`/s/${store}/runs/${run.id}`}>Run {run.id}</Link>
       </TableCell>
       <TableCell>
-        {run.supplier || (run.kind === "restore" ? titleOf(run) : byHand(run))}{" "}
+        {run.supplier || (OWN_TITLE.includes(run.kind) ? titleOf(run) : byHand(run))}{" "}
         <Typography component="span" color="textSecondary">
-          {run.kind !== "restore" && run.file_name}
+          {!OWN_TITLE.includes(run.kind) && run.file_name}
           {trialOf(run) && `, ${trialOf(run)}`}
         </Typography>
       </TableCell>

@@ -1,0 +1,93 @@
+"""Values that hold from a day on, while they wait for it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+
+from pydantic import BaseModel
+from sqlmodel import Session
+
+from nomotax.core.changes.states import STATE, said
+from nomotax.core.errors import UnfitValue
+from nomotax.core.schema.model import StoreSchema
+from nomotax.flows.headings import label_of
+from nomotax.records.database import session
+from nomotax.records.dated import DatedValues
+from nomotax.records.repositories import Stores
+from nomotax.records.repository import known_id
+from nomotax.records.tables import DatedValue, Product, now
+
+
+class DatedLine(BaseModel):
+    """A value that waits for its day, or (with a ``reason``) could not be written on it."""
+
+    id: int
+    key: str
+    title: str
+    field: str
+    label: str
+    value: str | None
+    holds: str | None
+    day: date
+    author: str
+    reason: str
+
+
+class DatedLines(BaseModel):
+    """By their days."""
+
+    values: list[DatedLine]
+
+
+def today() -> date:
+    """The day, by UTC."""
+    return now().date()
+
+
+def refuse_past(day: date) -> None:
+    """Raises ``UnfitValue`` for a day that has come already."""
+    if day <= today():
+        raise UnfitValue(
+            f"{day.isoformat()} has come already.",
+            where="day",
+            remedy="Give a later day, or none: then it is written at once.",
+        )
+
+
+def dated_of(store_id: int) -> DatedLines:
+    """What waits for its day in a store. Raises ``NotFound``."""
+    with session() as db:
+        schema = Stores(db).schema(store_id)
+        return DatedLines(values=list(lines_of(db, store_id, schema)))
+
+
+def lines_of(
+    db: Session, store_id: int, schema: StoreSchema, product_id: int | None = None
+) -> Iterator[DatedLine]:
+    """The same of one product."""
+    for one, product in DatedValues(db, store_id).waiting(product_id):
+        yield _line(one, product, schema)
+
+
+def _line(one: DatedValue, product: Product, schema: StoreSchema) -> DatedLine:
+    sides = one.value, product.content.get(one.field)
+    value, holds = map(said, sides) if one.field == STATE else sides
+    return DatedLine(
+        id=known_id(one),
+        key=product.key,
+        title=product.title,
+        field=one.field,
+        label=label_of(schema, one.field),
+        value=value,
+        holds=holds,
+        day=one.day,
+        author=one.author,
+        reason=one.reason,
+    )
+
+
+def take_back(store_id: int, key: int) -> None:
+    """A value does not wait any more. Raises ``NotFound``, ``Conflict`` where it is written."""
+    with session() as db:
+        DatedValues(db, store_id).take_back(key)
