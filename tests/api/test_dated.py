@@ -99,6 +99,9 @@ def test_the_last_word_for_a_day_and_the_latest_day_hold(client, wait, comes):
     asked = [("price", "2.00", str(DAY), ""), ("stock", "7", str(DAY), ""),
              ("price", "3.00", str(later), "")]  # fmt: skip
     assert waiting(client) == asked
+    shown = get(client, f"/stores/1/products/{KEY}")
+    (first, _, last) = shown["dated"]
+    assert (first["holds"], last["holds"]) == (shown["product"]["content"]["price"], "2.00")
     # Nobody was at work on the first day.
     comes(later)
     shown = catalog(client)[KEY]

@@ -20,7 +20,8 @@ from nomotax.records.tables import DatedValue, Product, now
 
 
 class DatedLine(BaseModel):
-    """A value that waits for its day, or (with a ``reason``) could not be written on it."""
+    """A value that waits for its day, or (with a ``reason``) could not be written on it;
+    ``holds`` is what the field holds until then."""
 
     id: int
     key: str
@@ -65,13 +66,18 @@ def dated_of(store_id: int) -> DatedLines:
 def lines_of(
     db: Session, store_id: int, schema: StoreSchema, product_id: int | None = None
 ) -> Iterator[DatedLine]:
-    """The same of one product."""
+    """The same of one product. What holds until a day is what waits for an earlier one, if
+    anything does."""
+    until: dict[tuple[int, str], str | None] = {}
     for one, product in DatedValues(db, store_id).waiting(product_id):
-        yield _line(one, product, schema)
+        which = (one.product_id, one.field)
+        yield _line(one, product, until.get(which, product.content.get(one.field)), schema)
+        if one.status == "waiting":
+            until[which] = one.value
 
 
-def _line(one: DatedValue, product: Product, schema: StoreSchema) -> DatedLine:
-    sides = one.value, product.content.get(one.field)
+def _line(one: DatedValue, product: Product, before: str | None, schema: StoreSchema) -> DatedLine:
+    sides = one.value, before
     value, holds = map(said, sides) if one.field == STATE else sides
     return DatedLine(
         id=known_id(one),

@@ -2147,7 +2147,8 @@ export interface components {
         };
         /**
          * DatedLine
-         * @description A value that waits for its day, or (with a ``reason``) could not be written on it.
+         * @description A value that waits for its day, or (with a ``reason``) could not be written on it;
+         *     ``holds`` is what the field holds until then.
          */
         DatedLine: {
             /** Id */

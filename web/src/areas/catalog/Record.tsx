@@ -55,13 +55,15 @@ export function Record({ store, detail, fields }: RecordProps) {
   const traced = useCatalogTrace(store, detail.product.key, brought ? asked : null);
   return (
     <Box component="section" aria-label="Record">
-      <Typography variant="h2" gutterBottom>
-        Record{" "}
-        <Typography component="span" color="textSecondary">
-          from {supplier}
+      <Box sx={{ display: "flex", alignItems: "center", justifyContent: "space-between", mb: 1 }}>
+        <Typography variant="h2">
+          Record{" "}
+          <Typography component="span" color="textSecondary">
+            from {supplier}
+          </Typography>
         </Typography>
         <WriteState store={store} product={detail.product} />
-      </Typography>
+      </Box>
       {asked && (
         <Box
           component="section"

@@ -34,7 +34,6 @@ export function WriteState({ store, product }: { store: number; product: Schemas
       disabled={write.isPending}
       onChange={(e) => write.mutate({ to: e.target.value as State, saw: product.state })}
       slotProps={{ htmlInput: { "aria-label": "State" } }}
-      sx={{ float: "right" }}
     >
       {STATES.map((one) => (
         <MenuItem key={one} value={one}>

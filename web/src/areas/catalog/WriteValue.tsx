@@ -79,10 +79,14 @@ export function WriteValue({ store, product, field, value }: WriteValueProps) {
       </TextField>
       <TextField
         type="date"
+        label="From"
         value={day}
         onChange={(event) => setDay(event.target.value)}
         title="From which day on; empty for at once"
-        slotProps={{ htmlInput: { "aria-label": `Day from which ${label} holds`, min: tomorrow() } }}
+        slotProps={{
+          inputLabel: { shrink: true },
+          htmlInput: { "aria-label": `Day from which ${label} holds`, min: tomorrow() },
+        }}
         sx={{ width: 142, flex: "none", alignSelf: "flex-start" }}
       />
       <Button
