@@ -23,7 +23,7 @@ from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
 from nomotax.records.tables import Run, now
-from nomotax.records.taking_back import Instead, TakingBack, writes_itself
+from nomotax.records.taking_back import Instead, TakingBack, know_history, writes_itself
 
 #: What a run has in common with the one it takes back.
 _SHARED = {"feed_id", "delivery_id", "version_id", "first_row", "last_row", "used"}
@@ -90,6 +90,9 @@ def _refuse_overtaken(db: Session, chain: list[Run]) -> None:
 def prepare_undo(run_id: int, tell: Progress) -> None:
     """Keep what taking it back would do, for a person to look at."""
     tell(20, "comparing with the catalog")
+    with session() as db:
+        # Right after a large run nothing is known of the history yet; plans made blind take minutes.
+        know_history(db)
     with session() as db:
         run = Runs.holding(db, run_id).get(run_id)
         taking = _taking_back(db, run)

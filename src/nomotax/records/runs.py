@@ -61,6 +61,11 @@ class Runs(Repository):
         )
         return self.session.exec(query.order_by(col(Run.id).desc()).limit(1)).first()
 
+    def undone(self) -> list[int]:
+        """Ids of those that are taken back."""
+        query = select(Run.id).where(Run.store_id == self.store_id, Run.status == "undone")
+        return [key for key in self.session.exec(query) if key is not None]
+
     def of_deliveries(self, ids: list[int]) -> list[Run]:
         return list(
             self.session.exec(

@@ -496,7 +496,7 @@ class ProductChange(SQLModel, table=True):
     before: dict[str, str] = _document()
     after: dict[str, str | None] = _document()
     writers: dict[str, int] = _document(default_factory=dict)
-    undone_by: int | None = Field(default=None, index=True)
+    undone_by: int | None = None
 
 
 class RemovedProduct(SQLModel, table=True):

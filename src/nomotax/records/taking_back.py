@@ -20,9 +20,31 @@ from sqlmodel import Session
 
 from nomotax.records.changes import Changes, headings
 from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
 from nomotax.records.tables import Run, now
 
-#: Each field of the changes at hand: the value ``was`` that takes the place, who wrote it, and the
+#: The whole changes of products that nothing came to later; they are the most by far.
+_WHOLE = """
+select c.id, c.product_id, array(select jsonb_object_keys(c.after)) as fields,
+  {value} as was, {writers} as writers
+from product_changes c
+where c.run_id = :part and {which} and not exists (
+  select 1 from product_changes l where l.product_id = c.product_id
+  and l.id > c.id and l.undone_by is null and l.run_id <> all(:outs)
+) and c.product_id in (
+  select product_id from product_changes where run_id = :part
+  group by product_id having count(*) = 1
+)
+"""
+_WHOLE_TOLD = """
+select p.key, p.title, f.name as field, p.content ->> f.name as shown, c.was ->> f.name as was,
+  null::bigint as later_run, exists (
+  select 1 from kept_values k
+  where k.store_id = :store and k.product_id = c.product_id and k.field = f.name
+) as kept
+from whole c join products p on p.id = c.product_id, lateral unnest(c.fields) f(name)
+"""
+#: Each field of the other changes: the value ``was`` that takes the place, who wrote it, and the
 #: next change that stands and wrote the same field; what stands ``there``, and who wrote that.
 _EACH = """
 select e.*,
@@ -36,28 +58,41 @@ from (
       and l.run_id <> all(:outs) and l.after ? f.name
   ) as next
   from product_changes c, lateral jsonb_object_keys(c.after) f(name)
-  where c.run_id = :part and {which}
+  where c.run_id = :part and {which} 
+    and not exists (select 1 from whole w where w.id = c.id)
 ) e
 join products p on p.id = e.product_id
 left join product_changes l on l.id = e.next
 """
 _TOLD = """
+select p.key, p.title, f.name as field, p.content ->> f.name as shown, c.was ->> f.name as was,
+  null::bigint as later_run, exists (
+  select 1 from kept_values k
+  where k.store_id = :store and k.product_id = c.product_id and k.field = f.name
+) as kept
+from ({whole}) c join products p on p.id = c.product_id, lateral unnest(c.fields) f(name)
+"""
+_TOLD = """
 select key, title, name as field, shown, was #>> '{}' as was, later_run, exists (
   select 1 from kept_values k
   where k.store_id = :store and k.product_id = e.product_id and k.field = e.name
-) as kept
+) as kept from back e
 """
 Way = Literal["out", "in"]
-_WAYS: Mapping[Way, str] = {
-    "out": _EACH.format(
-        value="c.before", writer="c.writers -> f.name", which="c.undone_by is null"
-    ),
-    "in": _EACH.format(
-        value="jsonb_strip_nulls(c.after)",
-        writer="to_jsonb(c.run_id)",
-        which="c.undone_by = :target",
-    ),
+_OUT = {
+    "value": "c.before",
+    "writer": "c.writers -> f.name",
+    "writers": "c.writers",
+    "which": "c.undone_by is null",
 }
+_IN = {
+    "value": "jsonb_strip_nulls(c.after)",
+    "writer": "to_jsonb(c.run_id)",
+    "writers": "(select jsonb_object_agg(k, c.run_id) from jsonb_object_keys(c.after) k)",
+    "which": "c.undone_by = :target",
+}
+_WAYS: Mapping[Way, str] = {"out": _EACH.format(**_OUT), "in": _EACH.format(**_IN)}
+_WHOLES: Mapping[Way, str] = {"out": _WHOLE.format(**_OUT), "in": _WHOLE.format(**_IN)}
 #: Values and writers by field, those there are.
 _WAS = """
 array_agg(name) as fields,
@@ -91,13 +126,36 @@ from (
 ) b where b.id = c.id
 """,
 }
+#: The same of whole changes.
+_MARK_WHOLE: Mapping[Way, str] = {
+    "out": "update product_changes c set undone_by = :run from whole b where c.id = b.id",
+    "in": """
+update product_changes c set undone_by = null, before = coalesce(t.there, '{}'),
+  writers = coalesce(t.there_by, '{}')
+from (
+  select b.id,
+    (select jsonb_object_agg(f, p.content -> f) from unnest(b.fields) f where p.content ? f)
+      as there,
+    (select jsonb_object_agg(f, p.writers -> f) from unnest(b.fields) f where p.writers ? f)
+      as there_by
+  from whole b join products p on p.id = b.product_id
+) t where t.id = c.id
+""",
+}
+_RESTORE_WHOLE = f"""
+update products p set content = (p.content - b.fields) || b.was,
+  {headings("b.fields", "b.was")}
+  writers = (p.writers - b.fields) || b.writers, changed_at = :now
+from whole b where p.id = b.product_id
+"""
 #: Products that may have to leave: those that the run made, and those whose last change it was.
 _TOUCHED = """
 (
   select id from products where created_run = :root and :root_goes
   union
-  select product_id from product_changes
-  where run_id = any(:outs) and (undone_by is null or undone_by = :run)
+  select c.product_id from product_changes c join products p on p.id = c.product_id
+  where c.run_id = any(:outs) and (c.undone_by is null or c.undone_by = :run)
+    and p.created_run = any(:undone)
 )
 """
 _CHANGED_SINCE = """
@@ -107,9 +165,7 @@ exists (
 )
 """
 _MAKER_OUT = """
-(p.created_run = :root and :root_goes or exists (
-  select 1 from runs r where r.id = p.created_run and r.id <> :root and r.status = 'undone'
-))
+(p.created_run = :root and :root_goes or p.created_run = any(:undone) and p.created_run <> :root)
 """
 _LEAVING = f"""
 select p.key, p.title, {_CHANGED_SINCE} as stays
@@ -127,7 +183,8 @@ select gone.store_id, :run, gone.id, gone.created_run, to_jsonb(gone) from gone
 _RETURNING = """
 removed_products r where r.store_id = :store and (
   r.created_run = :root and not :root_goes
-  or r.product_id in (select product_id from product_changes where undone_by = :target)
+  or r.product_id in (
+    select product_id from product_changes where run_id = any(:chain) and undone_by = :target)
 )
 """
 #: Its key is another product's by now, or its category is gone from the tree.
@@ -191,7 +248,8 @@ class TakingBack:
         self.heeds_kept = chain[-1].kind not in ("edit", "dated")
         self.values: dict[str, Any] = {
             "store": run.store_id, "run": run.id, "target": ids[0], "root": ids[-1], "outs": outs,
-            "root_goes": not self.puts_in, "now": now(),
+            "chain": ids, "root_goes": not self.puts_in, "now": now(),
+            "undone": Runs(db, run.store_id).undone(),
         }  # fmt: skip
 
     def fields(self, instead: Instead) -> pl.DataFrame:
@@ -201,13 +259,9 @@ class TakingBack:
         keep it unless it is chosen."""
         found = []
         for way, part in self.parts:
-            found.append(
-                self._read(
-                    f"{_TOLD} from ({_WAYS[way]}) e",
-                    _FIELDS,
-                    part=part,
-                )
-            )
+            self._lay(way, part)
+            found.append(self._read(_WHOLE_TOLD, _FIELDS))
+            found.append(self._read(_TOLD, _FIELDS))
         # Where several parts write one field, what the last of them writes is what it will hold.
         rows = pl.concat(found).sort("later_run", nulls_last=True, maintain_order=True)
         whole = rows.unique(["key", "field"], keep="last", maintain_order=True).join(
@@ -227,19 +281,26 @@ class TakingBack:
         """Do it, with ``fields`` as they are found; ``None`` where it writes nothing by itself."""
         self._run(_BRING_BACK)
         for way, part in self.parts:
-            self._run(f"create temp table back on commit drop as {_WAYS[way]}", part=part)
-            self._run("analyze back")
+            self._lay(way, part)
             self._run(_MEND)
             # Before the products change: what stands there is noted in the table.
+            self._run(_MARK_WHOLE[way])
             self._run(_MARK[way])
+            self._run(_RESTORE_WHOLE, **heading)
             self._run(_RESTORE, **heading)
-            self._run("drop table back")
         own = _own(fields) if fields is not None else None
         if own is not None and own.height:
             changes = Changes(self.db, self.values["store"], self.values["run"])
             changes.stage(own, lambda done: None)
             changes.write(heading)
         self._run(_REMOVE)
+
+    def _lay(self, way: Way, part: int) -> None:
+        """Lay the changes of one run out, in tables of this transaction."""
+        for table, query in (("whole", _WHOLES[way]), ("back", _WAYS[way])):
+            self._run(f"drop table if exists {table}")
+            self._run(f"create temp table {table} on commit drop as {query}", part=part)
+            self._run(f"analyze {table}")
 
     @cached_property
     def _leaving(self) -> pl.DataFrame:
@@ -254,6 +315,11 @@ class TakingBack:
 
     def _run(self, statement: str, **more: Any) -> Any:
         return self.db.connection().execute(text(statement), self.values | more)
+
+
+def know_history(db: Session) -> None:
+    """Let the database count what it holds of the history, as its plans go by that."""
+    db.connection().execute(text("analyze product_changes"))
 
 
 def writes_itself(fields: pl.DataFrame) -> bool:
