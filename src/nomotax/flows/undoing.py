@@ -91,7 +91,7 @@ def prepare_undo(run_id: int, tell: Progress) -> None:
     """Keep what taking it back would do, for a person to look at."""
     tell(20, "comparing with the catalog")
     with session() as db:
-        # Right after a large run nothing is known of the history yet; plans made blind take minutes.
+        # Right after a large run nothing is known of the history; plans made blind take minutes.
         know_history(db)
     with session() as db:
         run = Runs.holding(db, run_id).get(run_id)

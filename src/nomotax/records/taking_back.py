@@ -58,7 +58,7 @@ from (
       and l.run_id <> all(:outs) and l.after ? f.name
   ) as next
   from product_changes c, lateral jsonb_object_keys(c.after) f(name)
-  where c.run_id = :part and {which} 
+  where c.run_id = :part and {which}
     and not exists (select 1 from whole w where w.id = c.id)
 ) e
 join products p on p.id = e.product_id
