@@ -58,6 +58,8 @@ class RowRange(BaseModel):
 
     def cut(self, arriving: pl.DataFrame) -> pl.DataFrame:
         """The rows within."""
+        if not self.partial:
+            return arriving
         within = pl.col(ROW) >= (self.first or 0)
         if self.last is not None:
             within &= pl.col(ROW) <= self.last

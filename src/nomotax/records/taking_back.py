@@ -318,8 +318,9 @@ class TakingBack:
 
 
 def know_history(db: Session) -> None:
-    """Let the database count what it holds of the history, as its plans go by that."""
-    db.connection().execute(text("analyze product_changes"))
+    """Let the database look at what it holds, as its plans go by that: right after a large run it
+    knows nothing of what the run has written."""
+    db.connection().execute(text("analyze products, product_changes"))
 
 
 def writes_itself(fields: pl.DataFrame) -> bool:

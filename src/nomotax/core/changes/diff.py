@@ -56,14 +56,14 @@ def compare(
     row names now.
     """
     filled = plan.fill(arriving)
-    keep = ["key", OWNER, STATE, *(OLD + f for f in plan.fields)]
     rows = _as_texts(filled, plan)
     out = pl.col(STATE).eq_missing(TAKEN_OUT)
-    present = catalog.filter(~out)
-    joined = rows.join(catalog.select(keep), on="key", how="left", maintain_order="left")
-    joined = joined.with_columns(
-        _effective(one, (kept or {}).get(one.field.name, ())) for one in plan.filled
-    ).with_columns(fields=_changed_fields(plan, out))
+    present = catalog.filter(~out) if catalog.select(out.any()).item() else catalog
+    joined = (
+        _beside(rows, catalog, plan)
+        .with_columns(_effective(one, (kept or {}).get(one.field.name, ())) for one in plan.filled)
+        .with_columns(fields=_changed_fields(plan, out))
+    )
     known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
     found = [
         without_missing(problems_of(filled, plan, arriving), known, plan),
@@ -83,11 +83,11 @@ def compare(
         .then(pl.lit("changed"))
         .otherwise(pl.lit("same"))
     )
-    reasons = _reasons(problems)
-    compared = compared.join(reasons, left_on=ROW, right_on="row", how="left").with_columns(
+    compared = compared.with_columns(
+        _reasons(problems, compared),
         fields=pl.when(pl.col("status").is_in(["new", "changed"]))
         .then(pl.col("fields"))
-        .otherwise(pl.lit([], dtype=pl.List(pl.String)))
+        .otherwise(pl.lit([], dtype=pl.List(pl.String))),
     )
     title = _title(plan)
     lines = compared.select(
@@ -100,6 +100,26 @@ def compare(
     there = present.join(brought.to_frame("key"), on="key", how="semi")
     gone = _gone(there, rows, plan, lines)
     return Changeset(pl.concat([lines, gone], how="diagonal"), problems)
+
+
+def _beside(rows: pl.DataFrame, catalog: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    """The rows as text, each beside what the catalog holds of its product; null where it holds
+    none. Only the keys are joined: the rows stay where they are, whatever their number."""
+    at = (
+        rows.select("key")
+        .join(
+            catalog.select("key").with_row_index("at"), on="key", how="left", maintain_order="left"
+        )
+        .get_column("at")
+    )
+    there = catalog.select(
+        pl.col(c).gather(at) for c in (OWNER, STATE, *(OLD + f for f in plan.fields))
+    )
+    codes = [f.code_column for f in plan.filled if f.flow.faults]
+    return pl.concat(
+        [rows.select(ROW, *codes, "key", *(NEW + f for f in plan.fields)), there],
+        how="horizontal",
+    )
 
 
 def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
@@ -221,9 +241,12 @@ def _title(plan: Plan) -> pl.Expr:
     return pl.coalesce(NEW + title.name, OLD + title.name).alias("title")
 
 
-def _reasons(problems: pl.DataFrame) -> pl.DataFrame:
+def _reasons(problems: pl.DataFrame, rows: pl.DataFrame) -> pl.Series:
+    """Why each of the rows is not good, null where it is."""
     decisive = problems.filter(pl.col("severity") != "skipped")
-    return decisive.group_by("row").agg(pl.col("message").str.join("; ").alias("reason"))
+    said = decisive.group_by("row").agg(pl.col("message").str.join("; ").alias("reason"))
+    numbers = rows.select(pl.col(ROW).cast(pl.UInt32).alias("row"))
+    return numbers.join(said, on="row", how="left", maintain_order="left").get_column("reason")
 
 
 def _gone(there: pl.DataFrame, rows: pl.DataFrame, plan: Plan, like: pl.DataFrame) -> pl.DataFrame:

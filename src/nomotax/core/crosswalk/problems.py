@@ -174,10 +174,13 @@ def fates(filled: pl.DataFrame, problems: pl.DataFrame) -> pl.DataFrame:
         return_dtype=pl.UInt8,
     )
     worst = problems.group_by("row").agg(weight.max().alias("__weight"))
-    joined = filled.join(worst, left_on=ROW, right_on="row", how="left", maintain_order="left")
-    return joined.with_columns(
-        pl.col("__weight")
+    # The rows' numbers alone are joined: the wide frame is not copied for one column more.
+    weights = filled.select(ROW).join(
+        worst, left_on=ROW, right_on="row", how="left", maintain_order="left"
+    )
+    return filled.with_columns(
+        weights.get_column("__weight")
         .fill_null(0)
         .replace_strict([0, 1, 2, 3], list(FATES), return_dtype=pl.String)
         .alias(FATE)
-    ).drop("__weight")
+    )
