@@ -175,13 +175,13 @@ def test_a_run_can_be_stopped_before_it_writes(mapped, work):
 
 def test_a_running_preparation_hears_a_stop(mapped, work, monkeypatch):
     run = send(mapped, "post", "/feeds/1/runs", status=201)["id"]
-    loaded = runs.key_and_content
+    loaded = runs.held_of
 
     def stopped_meanwhile(*about):
         send(mapped, "post", f"/runs/{run}/stop", status=202)
         return loaded(*about)
 
-    monkeypatch.setattr(runs, "key_and_content", stopped_meanwhile)
+    monkeypatch.setattr(runs, "held_of", stopped_meanwhile)
     work()
     assert get(mapped, f"/runs/{run}")["status"] == "stopped"
 

@@ -9,13 +9,14 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nomotax.core.changes.diff import NEW, OLD, OWNER, compare
+from nomotax.core.changes.diff import NEW, OLD, OWNER
 from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.flow.context import Context
 from nomotax.core.schema.model import StoreField, StoreSchema
 from nomotax.core.table import FAULT, ROW
+from tests.core.in_pieces import compare
 
 SCHEMA = StoreSchema(
     name="s", key="sku",
@@ -50,7 +51,7 @@ CATALOG = st.dictionaries(
 KEPT = st.fixed_dictionaries({"name": st.sets(KEYS), "price": st.sets(KEYS)})
 
 
-def compared(rows, catalog, kept, brought):
+def compared(rows, catalog, kept, brought, size):
     columns = list(zip(*rows, strict=True)) or [[]] * len(FILLED)
     frame = pl.DataFrame(
         {f: list(c) for f, c in zip(FILLED, columns, strict=True)},
@@ -68,7 +69,7 @@ def compared(rows, catalog, kept, brought):
     arriving = frame.with_columns(pl.lit(None, pl.String).alias(FAULT))
     lists = {field: sorted(keys) for field, keys in kept.items()}
     named = None if brought is None else pl.Series(sorted(brought), dtype=pl.String)
-    return compare(arriving, plan, stored, "me", lists, named)
+    return compare(arriving, plan, stored, "me", lists, named, size)
 
 
 def wanted_of(row, catalog, kept):
@@ -127,9 +128,17 @@ def fate_of(at, rows, catalog, kept):
     return "changed" if wanted else "same"
 
 
-@given(rows=ARRIVING, catalog=CATALOG, kept=KEPT, brought=st.one_of(st.none(), st.sets(KEYS)))
-def test_every_row_has_the_fate_of_the_rules_and_nothing_else_moves(rows, catalog, kept, brought):
-    found = compared(rows, catalog, kept, brought)
+@given(
+    rows=ARRIVING,
+    catalog=CATALOG,
+    kept=KEPT,
+    brought=st.one_of(st.none(), st.sets(KEYS)),
+    size=st.sampled_from([1, 2, 3, 100]),
+)
+def test_every_row_has_the_fate_of_the_rules_and_nothing_else_moves(
+    rows, catalog, kept, brought, size
+):
+    found = compared(rows, catalog, kept, brought, size)
     lines = list(found.frame.iter_rows(named=True))
     by_row = {line["row"]: line for line in lines if line["row"] is not None}
     assert sorted(by_row) == list(range(1, len(rows) + 1)), "each row that came has one line"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 import pytest
 
-from nomotax.core.changes.diff import NEW, OLD, OWNER, compare
+from nomotax.core.changes.diff import NEW, OLD, OWNER
 from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.evidence import Evidence
@@ -27,6 +27,7 @@ from nomotax.core.suggest.sayings import Arriving
 from nomotax.demo.load import DATA
 from nomotax.demo.store import CATEGORIES, STORE_PLACES
 from nomotax.flows.map_file import in_store_writing, map_file
+from tests.core.in_pieces import compare
 
 WEEK_1, WEEK_2 = DATA / "quarrow-week-1.csv", DATA / "quarrow-week-2.csv"
 

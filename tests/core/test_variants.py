@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 import pytest
 
-from nomotax.core.changes.diff import OWNER, compare
+from nomotax.core.changes.diff import OWNER
 from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
@@ -14,6 +14,7 @@ from nomotax.core.lookups.tables import CategoryTable
 from nomotax.core.reading.pictures import index_of, pictures_in
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.table import FAULT, ROW
+from tests.core.in_pieces import compare
 from tests.core.reading import files
 
 SCHEMA = StoreSchema.model_validate(

@@ -13,7 +13,7 @@ from pydantic import BaseModel
 from sqlalchemy import text
 from sqlmodel import Session, col, select
 
-from nomotax.core.changes.diff import OLD, OWNER
+from nomotax.core.changes.held import RAW, Held, decoded
 from nomotax.core.changes.states import STATE, State
 from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tree import SIGN
@@ -264,35 +264,28 @@ def key_and_content(
     products that were taken out, whose state says so. Of a live one it is null. With ``only``,
     those of the products with these keys."""
     if only is None:
-        return _decoded(read_query(_ALL.format(store=int(store_id)), _RAW), fields)
+        return decoded(read_query(_ALL.format(store=int(store_id)), RAW), fields)
     query = text(_ALL.format(store=int(store_id)) + " and p.key = any(:keys)")
     with session() as db:
         rows = db.connection().execute(query, {"keys": list(only)}).all()
-    return _decoded(pl.DataFrame([tuple(r) for r in rows], schema=_RAW, orient="row"), fields)
+    return decoded(pl.DataFrame([tuple(r) for r in rows], schema=RAW, orient="row"), fields)
+
+
+def held_of(store_id: int) -> Held:
+    """Every product of a store, to be compared with."""
+    return Held(read_query(_ALL.format(store=int(store_id)), RAW))
 
 
 def products_by_key(store_id: int, fields: Sequence[str]) -> Iterator[pl.DataFrame]:
     """The same in pieces, by key; at least one, which may be empty."""
     query = _ALL.format(store=int(store_id)) + " order by p.key"
-    return (_decoded(piece, fields) for piece in read_pieces(query, _RAW))
+    return (decoded(piece, fields) for piece in read_pieces(query, RAW))
 
 
-_RAW = {"key": pl.String, "owner": pl.String, "content": pl.String}
 _ALL = (
     "select p.key, s.name as owner, p.content::text as content from products p "
     "join suppliers s on s.id = p.supplier_id where p.store_id = {store}"
 )
-
-
-def _decoded(frame: pl.DataFrame, fields: Sequence[str]) -> pl.DataFrame:
-    shape = pl.Struct(dict.fromkeys([*fields, STATE], pl.String))
-    named = [OLD + field for field in fields]
-    decoded = frame.select(
-        "key",
-        pl.col("owner").alias(OWNER),
-        pl.col("content").str.json_decode(shape).struct.rename_fields([*named, STATE]),
-    )
-    return decoded.unnest("content")
 
 
 def load_catalog(store_id: int, data: bytes) -> int:

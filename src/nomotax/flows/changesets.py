@@ -23,20 +23,25 @@ def problems_name(run: Run) -> str:
     return f"{run.changes}-problems.parquet"
 
 
-def keep_changeset(run: Run, frame: pl.DataFrame, problems: pl.DataFrame) -> dict[str, Any]:
-    """Keep what a preparation made; gives what the run knows of it: the name it is kept under,
-    which is another one each time, as what another worker has made of the run stays as it is; and
-    in how many lines it differs from what a person saw, when the catalog has changed since."""
+def together(frame: pl.DataFrame) -> pl.LazyFrame:
+    """Lines with those of one fate together: a page of the ten held ones reads those alone."""
+    fates = frame["status"].unique(maintain_order=True)
+    parts = [frame.lazy().filter(pl.col("status") == fate) for fate in fates]
+    return pl.concat(parts or [frame.lazy()])
+
+
+def keep_changeset(run: Run, lines: pl.LazyFrame, problems: pl.DataFrame) -> dict[str, Any]:
+    """Keep what a preparation made, in which lines of one fate lie together; gives what the run
+    knows of it: the name it is kept under, which is another one each time, as what another worker
+    has made of the run stays as it is; and in how many lines it differs from what a person saw,
+    when the catalog has changed since."""
     used = run.used
     if "since" in used:
         seen = artifacts().scan(changeset_name(run)).collect()
-        frame = with_again(frame, seen)
-        used = used | {"again": frame[AGAIN].sum()}
+        marked = with_again(lines.collect(), seen)
+        used = used | {"again": marked[AGAIN].sum()}
+        lines = marked.lazy()
     run.changes = f"changesets/{known_id(run)}-{secrets.token_hex(4)}"
-    # Rows of one fate lie together: a page of the ten held ones reads those alone.
-    fates = frame["status"].unique(maintain_order=True)
-    together = pl.concat([frame.lazy().filter(pl.col("status") == fate) for fate in fates] or
-                         [frame.lazy()])  # fmt: skip
-    artifacts().write_lazy(changeset_name(run), together)
+    artifacts().write_lazy(changeset_name(run), lines)
     artifacts().write_frame(problems_name(run), problems)
     return {"changes": run.changes, "used": used}

@@ -12,7 +12,7 @@ from nomotax.core.changes.restoring import counts_of, restored
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.flows.applying import request_apply
 from nomotax.flows.catalog import key_and_content
-from nomotax.flows.changesets import keep_changeset
+from nomotax.flows.changesets import keep_changeset, together
 from nomotax.flows.run_states import Progress, move
 from nomotax.flows.waiting import today
 from nomotax.records.database import session
@@ -67,7 +67,7 @@ def prepare_dated(run_id: int, tell: Progress) -> None:
     catalog = key_and_content(run.store_id, schema.names, only)
     tell(60, "comparing")
     frame = restored(with_due(catalog, due), catalog, schema, categories, {})
-    kept = keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
+    kept = keep_changeset(run, together(frame), pl.DataFrame(schema=PROBLEM_SCHEMA))
     counts = counts_of(frame)
     told = ", ".join(f"{n} {s}" for s, n in counts.items() if n) or "nothing to do"
     with session() as db:

@@ -15,7 +15,7 @@ from nomotax.core.changes.states import LIVE, STATE, STATE_LABEL, State
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.core.errors import Conflict, UnfitValue
 from nomotax.core.schema.model import StoreSchema
-from nomotax.flows.changesets import keep_changeset
+from nomotax.flows.changesets import keep_changeset, together
 from nomotax.flows.headings import headings_of, label_of
 from nomotax.flows.waiting import refuse_past
 from nomotax.records.catalog import Catalog
@@ -127,7 +127,7 @@ def _write(
     )
     changes.write(headings_of(schema))
     frame = changeset_of(product.key, product.title, before, after)
-    keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
+    keep_changeset(run, together(frame), pl.DataFrame(schema=PROBLEM_SCHEMA))
     said = ", ".join(label_of(schema, name) for name in after)
     db.add(run)
     runs.note(run, f"written by hand: {said}")

@@ -13,7 +13,7 @@ from nomotax.core.changes.states import STATE
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.flows import snapshots
 from nomotax.flows.catalog import key_and_content
-from nomotax.flows.changesets import keep_changeset
+from nomotax.flows.changesets import keep_changeset, together
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.run_states import Progress, move
 from nomotax.records.database import session
@@ -56,7 +56,7 @@ def prepare_restore(run_id: int, tell: Progress) -> None:
     catalog = key_and_content(run.store_id, schema.names)
     tell(60, "comparing")
     frame = restored(snapshot, catalog, schema, categories, kept_of(run.store_id))
-    kept = keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
+    kept = keep_changeset(run, together(frame), pl.DataFrame(schema=PROBLEM_SCHEMA))
     counts = counts_of(frame)
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n) or "nothing to do"
     brought = {c.removeprefix(NEW) for c in snapshot.columns if c.startswith(NEW)}

@@ -3,22 +3,24 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from time import monotonic
 
 import polars as pl
 from pydantic import BaseModel, Field, model_validator
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.changes.diff import Changeset, compare
+from nomotax.core.changes.diff import Comparison
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
 from nomotax.core.errors import Conflict
 from nomotax.core.table import ROW
-from nomotax.flows.catalog import key_and_content
+from nomotax.flows.catalog import held_of
 from nomotax.flows.changesets import changeset_name, keep_changeset
+from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.restoring import prepare_restore
-from nomotax.flows.run_states import Progress, ending, move
+from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.undoing import prepare_undo
 from nomotax.flows.workbench import context_of, open_workbench
 from nomotax.records.crosswalks import Crosswalks
@@ -56,7 +58,7 @@ class RowRange(BaseModel):
     def partial(self) -> bool:
         return self.first is not None or self.last is not None
 
-    def cut(self, arriving: pl.DataFrame) -> pl.DataFrame:
+    def cut(self, arriving: pl.LazyFrame) -> pl.LazyFrame:
         """The rows within."""
         if not self.partial:
             return arriving
@@ -134,25 +136,31 @@ class _Work:
 def _prepare(run_id: int, tell: Progress) -> None:
     tell(5, "reading")
     work = _work_of(run_id)
-    whole = artifacts().scan(work.table).collect()
+    whole = artifacts().scan(work.table)
+    last = whole.select(pl.col(ROW).cast(pl.Int64).max()).collect().item()
     arriving = work.rows.cut(whole)
-    if arriving.is_empty() and not whole.is_empty():
+    if last is not None and not arriving.select(pl.len()).collect().item():
         raise Conflict(
             "No row of the delivery is in this range.",
             where=f"rows {work.rows.first or 1} to {work.rows.last or 'the end'}",
-            remedy=f"Its last row is {whole[ROW].cast(pl.Int64).max()!r}.",
+            remedy=f"Its last row is {last!r}.",
         )
-    tell(20, "loading the catalog")
+    tell(10, "loading the catalog")
     store_id = work.run.store_id
-    catalog = key_and_content(store_id, work.plan.schema.names)
-    tell(45, "filling and comparing")
-    kept = kept_of(store_id)
-    changeset = compare(arriving, work.plan, catalog, work.owner, kept, work.brought)
-    if work.rows.partial:
-        # A product that the trial does not name may well stand in the other rows.
-        changeset = changeset.without_gone()
-    tell(85, "keeping the changeset")
-    _keep(work, changeset, arriving.height, whole.height)
+    comparison = Comparison(work.plan, held_of(store_id), work.owner, kept_of(store_id))
+    # What such a feed does not name may well come from another one, and what a trial does not
+    # name may well stand in the other rows.
+    complete = not work.plan.only_completes and not work.rows.partial
+    brought = work.brought if complete else None
+    started = monotonic()
+
+    def filled(done: int, total: int) -> None:
+        said = f"filling and comparing {pace(done, total, monotonic() - started)}"
+        tell(20 + 60 * done // max(1, total), said)
+
+    with compared(arriving, comparison, brought, filled) as found:
+        tell(85, "keeping the changeset")
+        _keep(work, found, whole.select(pl.len()).collect().item())
 
 
 def _work_of(run_id: int) -> _Work:
@@ -186,15 +194,15 @@ def _brought(run: Run) -> pl.Series:
     return scan.select(pl.col("key").drop_nulls().unique()).collect()["key"]
 
 
-def _keep(work: _Work, changeset: Changeset, rows: int, whole: int) -> None:
+def _keep(work: _Work, found: Compared, whole: int) -> None:
     # The files come first: a run is "prepared" only once its changeset can be read.
-    kept = keep_changeset(work.run, changeset.frame, changeset.problems)
-    counts = changeset.counts()
+    kept = keep_changeset(work.run, found.lines(), found.problems)
+    counts = found.counts
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n)
     trial = f" of {whole}, as a trial" if work.rows.partial else ""
     with session() as db:
         move(
-            db, known_id(work.run), "prepared", f"prepared {rows} rows{trial}: {said}",
+            db, known_id(work.run), "prepared", f"prepared {found.rows} rows{trial}: {said}",
             progress=100, counts=counts, rules_revision=work.rules_revision,
             **kept,
         )  # fmt: skip

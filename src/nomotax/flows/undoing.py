@@ -12,7 +12,7 @@ from nomotax.core.changes.taking_back import counts_of, taken_back
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.core.errors import Conflict
 from nomotax.core.schema.model import StoreSchema
-from nomotax.flows.changesets import keep_changeset
+from nomotax.flows.changesets import keep_changeset, together
 from nomotax.flows.headings import headings_of, label_of
 from nomotax.flows.run_states import Progress, move
 from nomotax.records.catalog import Catalog
@@ -102,7 +102,7 @@ def prepare_undo(run_id: int, tell: Progress) -> None:
         taking = _taking_back(db, run)
         moment, fields = _moment(db, run), taking.fields(_instead(run))
         frame = _changeset(taking, fields, Stores(db).schema(run.store_id))
-    kept = keep_changeset(run, frame, pl.DataFrame(schema=PROBLEM_SCHEMA))
+    kept = keep_changeset(run, together(frame), pl.DataFrame(schema=PROBLEM_SCHEMA))
     counts = counts_of(frame)
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n) or "nothing to take back"
     kept["used"] |= {"seen": _seal(frame), "moment": moment, "writes": writes_itself(fields)}

@@ -2,124 +2,148 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterator, Mapping, Sequence
+from typing import Protocol
 
 import polars as pl
 
 from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import FilledField, Plan, as_text
-from nomotax.core.crosswalk.problems import FATE, fates, problems_of, without_missing
+from nomotax.core.crosswalk.problems import (
+    FATE,
+    across_rows,
+    fates,
+    narrow,
+    own_problems,
+    without_missing,
+)
 from nomotax.core.schema.model import Role
 from nomotax.core.table import ROW
 
 NEW, OLD = "new:", "old:"
 OWNER = "__owner"
 STATUSES = ("new", "changed", "same", "held", "rejected", "left out", "gone")
+#: The key of a row as text, and whether the catalog has its product.
+_KEY, _KNOWN = "__key", "__known"
 
 
-@dataclass(frozen=True)
-class Changeset:
-    """``frame`` has a row for every arriving row and for every product gone from the feed:
-    row, key, title, status, reason, fields (names of the changed ones), and for every filled
-    field ``new:<field>`` and ``old:<field>`` in the store's writing. ``problems`` as in
-    ``problems_of``."""
+class Catalog(Protocol):
+    """The products that a delivery is compared with."""
 
-    frame: pl.DataFrame
-    problems: pl.DataFrame
+    def beside(self, keys: pl.Series, fields: Sequence[str]) -> pl.DataFrame:
+        """``__owner``, the state and ``old:<field>`` of the product of each key, in their order,
+        all text; null where there is none."""
 
-    def without_gone(self) -> Changeset:
-        """Without the products that no arriving row names."""
-        return replace(self, frame=self.frame.filter(pl.col("status") != "gone"))
-
-    def counts(self) -> dict[str, int]:
-        """Rows by status; all but "gone" add up to the rows that arrived."""
-        found = dict(self.frame.group_by("status").len().iter_rows())
-        return {status: found.get(status, 0) for status in STATUSES}
+    def pieces(
+        self, fields: Sequence[str], keys: pl.Series | None = None
+    ) -> Iterator[pl.DataFrame]:
+        """The same with their keys, of all products or of some, piece by piece."""
 
 
-def compare(
-    arriving: pl.DataFrame,
-    plan: Plan,
-    catalog: pl.DataFrame,
-    owner: str,
-    kept: Mapping[str, Sequence[str]] | None = None,
-    brought: pl.Series | None = None,
-) -> Changeset:
-    """Fill a delivery and compare it with the catalog: key, ``__owner``, the state and
-    ``old:<field>`` of every field as text. A product that was taken out comes back with the row
-    that names it.
+class Comparison:
+    """A delivery beside the catalog, piece by piece: each is filled and compared by itself; what
+    one row has to do with another is told when all have been seen, out of what little of each row
+    that takes; then each piece is judged.
 
-    Only products of ``owner`` may change; a row that would change another's is rejected.
-    ``kept`` has the keys of products by the field that is kept by hand: it stays as it is.
-    ``brought`` are the keys that the feed named last time: of these the products are gone that no
-    row names now.
+    Only products of ``owner`` may change; a row that would change another's is rejected. A product
+    that was taken out comes back with the row that names it. ``kept`` has the keys of products by
+    the field that is kept by hand: it stays as it is.
     """
-    filled = plan.fill(arriving)
-    rows = _as_texts(filled, plan)
-    out = pl.col(STATE).eq_missing(TAKEN_OUT)
-    present = catalog.filter(~out) if catalog.select(out.any()).item() else catalog
-    joined = (
-        _beside(rows, catalog, plan)
-        .with_columns(_effective(one, (kept or {}).get(one.field.name, ())) for one in plan.filled)
-        .with_columns(fields=_changed_fields(plan, out))
-    )
-    known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
-    found = [
-        without_missing(problems_of(filled, plan, arriving), known, plan),
-        _foreign(joined, plan, owner),
-    ]
-    if plan.only_completes:
-        found.append(_not_there(joined, plan))
-    found += [_not_unique(joined, present, one) for one in plan.filled if _must_differ(one, plan)]
-    problems = pl.concat(found)
-    compared = fates(joined, problems.sort("row", maintain_order=True))
-    compared = compared.with_columns(
-        status=pl.when(pl.col(FATE) != "good")
-        .then(pl.col(FATE))
-        .when(pl.col(OWNER).is_null())
-        .then(pl.lit("new"))
-        .when(pl.col("fields").list.len() > 0)
-        .then(pl.lit("changed"))
-        .otherwise(pl.lit("same"))
-    )
-    compared = compared.with_columns(
-        _reasons(problems, compared),
-        fields=pl.when(pl.col("status").is_in(["new", "changed"]))
-        .then(pl.col("fields"))
-        .otherwise(pl.lit([], dtype=pl.List(pl.String))),
-    )
-    title = _title(plan)
-    lines = compared.select(
-        pl.col(ROW).alias("row"), "key", title, "status", "reason", "fields",
-        *(c for f in plan.fields for c in (NEW + f, OLD + f)), *_state_sides(compared),
-    )  # fmt: skip
-    if plan.only_completes or brought is None:
-        # What such a feed does not name may well come from another one.
-        return Changeset(lines, problems)
-    there = present.join(brought.to_frame("key"), on="key", how="semi")
-    gone = _gone(there, rows, plan, lines)
-    return Changeset(pl.concat([lines, gone], how="diagonal"), problems)
 
+    def __init__(
+        self,
+        plan: Plan,
+        catalog: Catalog,
+        owner: str,
+        kept: Mapping[str, Sequence[str]] | None = None,
+    ) -> None:
+        self.plan, self.catalog, self.owner, self.kept = plan, catalog, owner, kept or {}
+        self._seen: list[pl.DataFrame] = []
+        self._own: list[pl.DataFrame] = []
+        self._beyond: list[pl.DataFrame] = []
 
-def _beside(rows: pl.DataFrame, catalog: pl.DataFrame, plan: Plan) -> pl.DataFrame:
-    """The rows as text, each beside what the catalog holds of its product; null where it holds
-    none. Only the keys are joined: the rows stay where they are, whatever their number."""
-    at = (
-        rows.select("key")
-        .join(
-            catalog.select("key").with_row_index("at"), on="key", how="left", maintain_order="left"
+    def take(self, arriving: pl.DataFrame) -> pl.DataFrame:
+        """Fill rows and compare them; gives them in a shape to be judged when all are taken."""
+        plan = self.plan
+        filled = plan.fill(arriving)
+        rows = _as_texts(filled, plan)
+        joined = self._beside(rows)
+        known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
+        self._own.append(without_missing(own_problems(filled, plan, arriving), known, plan))
+        self._beyond.append(_foreign(joined, plan, self.owner))
+        if plan.only_completes:
+            self._beyond.append(_not_there(joined, plan))
+        differing = (NEW + one.field.name for one in plan.filled if _must_differ(one, plan))
+        alone = joined.select("key", *differing).rename({"key": _KEY})
+        self._seen.append(pl.concat([narrow(filled, plan), alone], how="horizontal"))
+        return joined.select(
+            pl.col(ROW).alias("row"), "key", _title(plan).alias("title"), "fields",
+            pl.col(OWNER).is_not_null().alias(_KNOWN),
+            *(c for f in plan.fields for c in (NEW + f, OLD + f)), *_state_sides(joined),
+        )  # fmt: skip
+
+    def _beside(self, rows: pl.DataFrame) -> pl.DataFrame:
+        """The rows as text, each beside what the catalog holds of its product, with what it would
+        hold, and the names of the fields that differ."""
+        plan, kept = self.plan, self.kept
+        codes = [f.code_column for f in plan.filled if f.flow.faults]
+        both = [
+            rows.select(ROW, *codes, "key", *(NEW + f for f in plan.fields)),
+            self.catalog.beside(rows["key"], plan.fields),
+        ]
+        return (
+            pl.concat(both, how="horizontal")
+            .with_columns(_effective(f, kept.get(f.field.name, ())) for f in plan.filled)
+            .with_columns(fields=_changed_fields(plan, pl.col(STATE).eq_missing(TAKEN_OUT)))
         )
-        .get_column("at")
-    )
-    there = catalog.select(
-        pl.col(c).gather(at) for c in (OWNER, STATE, *(OLD + f for f in plan.fields))
-    )
-    codes = [f.code_column for f in plan.filled if f.flow.faults]
-    return pl.concat(
-        [rows.select(ROW, *codes, "key", *(NEW + f for f in plan.fields)), there],
-        how="horizontal",
-    )
+
+    def problems(self) -> pl.DataFrame:
+        """Every problem of all rows that were taken, as in ``problems_of``."""
+        plan, seen = self.plan, pl.concat(self._seen)
+        found = [*self._own, across_rows(seen, plan), *self._beyond]
+        for one in plan.filled:
+            if _must_differ(one, plan):
+                found.append(_not_unique(seen, self._holders(one.field.name), one))
+        return pl.concat(found).sort("row", maintain_order=True)
+
+    def _holders(self, name: str) -> pl.DataFrame:
+        """Products that hold a value of a field: value, holder."""
+        there = pl.col(STATE).ne_missing(TAKEN_OUT)
+        return pl.concat(
+            piece.filter(there)
+            .select(pl.col(OLD + name).alias("value"), pl.col("key").alias("holder"))
+            .drop_nulls()
+            for piece in self.catalog.pieces([name])
+        )
+
+    def judge(self, lines: pl.DataFrame, problems: pl.DataFrame) -> pl.DataFrame:
+        """The lines of a changeset: row, key, title, status, reason, fields (names of the changed
+        ones), and for every filled field ``new:<field>`` and ``old:<field>``."""
+        judged = fates(lines.rename({"row": ROW}), problems)
+        written = pl.col("status").is_in(["new", "changed"])
+        nothing = pl.lit([], dtype=pl.List(pl.String))
+        return judged.with_columns(
+            _reasons(problems, judged),
+            status=pl.when(pl.col(FATE) != "good")
+            .then(pl.col(FATE))
+            .when(~pl.col(_KNOWN))
+            .then(pl.lit("new"))
+            .when(pl.col("fields").list.len() > 0)
+            .then(pl.lit("changed"))
+            .otherwise(pl.lit("same")),
+        ).select(
+            pl.col(ROW).alias("row"), "key", "title", "status", "reason",
+            pl.when(written).then("fields").otherwise(nothing).alias("fields"),
+            *(c for c in lines.columns if c.startswith((NEW, OLD))),
+        )  # fmt: skip
+
+    def gone(self, brought: pl.Series) -> Iterator[pl.DataFrame]:
+        """Lines of the products, out of those whose keys the feed named last time, that no row
+        names now, not even a faulty one."""
+        named = pl.concat(seen[_KEY] for seen in self._seen).drop_nulls()
+        missing = brought.filter(~brought.is_in(named.implode()))
+        for piece in self.catalog.pieces(self.plan.fields, missing):
+            yield _gone(piece.filter(pl.col(STATE).ne_missing(TAKEN_OUT)), self.plan)
 
 
 def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
@@ -173,14 +197,14 @@ def _must_differ(one: FilledField, plan: Plan) -> bool:
     return one.field.unique and one.field.name != plan.schema.key
 
 
-def _not_unique(joined: pl.DataFrame, stored: pl.DataFrame, one: FilledField) -> pl.DataFrame:
+def _not_unique(seen: pl.DataFrame, holders: pl.DataFrame, one: FilledField) -> pl.DataFrame:
     """Rows whose value of a field that all products must differ in is another row's too, or
     another product's, as problems."""
     name = one.field.name
-    new, old = pl.col(NEW + name), OLD + name
-    holders = stored.select(pl.col(old).alias("value"), pl.col("key").alias("holder")).drop_nulls()
-    wanted = joined.filter(new.is_not_null() & pl.col("key").is_not_null()).select(
-        pl.col(ROW).cast(pl.UInt32).alias("row"), "key", new.alias("value")
+    wanted = seen.filter(pl.col(NEW + name).is_not_null() & pl.col(_KEY).is_not_null()).select(
+        pl.col(ROW).cast(pl.UInt32).alias("row"),
+        pl.col(_KEY).alias("key"),
+        pl.col(NEW + name).alias("value"),
     )
     # A product that arrives with another value gives its own away.
     left = holders.join(wanted.select(pl.col("key").alias("holder")), on="holder", how="anti")
@@ -249,13 +273,11 @@ def _reasons(problems: pl.DataFrame, rows: pl.DataFrame) -> pl.Series:
     return numbers.join(said, on="row", how="left", maintain_order="left").get_column("reason")
 
 
-def _gone(there: pl.DataFrame, rows: pl.DataFrame, plan: Plan, like: pl.DataFrame) -> pl.DataFrame:
-    """Products out of those that no arriving row names, not even a faulty one."""
-    missing = there.join(rows.select("key").drop_nulls(), on="key", how="anti")
+def _gone(there: pl.DataFrame, plan: Plan) -> pl.DataFrame:
     title = plan.schema.with_role(Role.TITLE)
-    named = title is not None and OLD + title.name in missing.columns
-    return missing.select(
-        pl.lit(None, dtype=like.schema["row"]).alias("row"),
+    named = title is not None and OLD + title.name in there.columns
+    return there.select(
+        pl.lit(None, dtype=pl.UInt32).alias("row"),
         "key",
         (pl.col(OLD + title.name) if named and title else pl.lit(None, pl.String)).alias("title"),
         pl.lit("gone").alias("status"),

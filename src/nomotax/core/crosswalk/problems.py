@@ -22,6 +22,10 @@ FATE = "__fate"
 FATES = ("good", "held", "left out", "rejected")
 
 
+#: What all of a row would write, as two hashes: rows with the same are alike in every field.
+_CONTENT = ("__content", "__content_again")
+
+
 def problems_of(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.DataFrame:
     """Every problem of a filled frame: row, field, kind, severity, seen, message.
 
@@ -29,6 +33,33 @@ def problems_of(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.
 
     Severity is question, refuse, leave_out, or skipped (the field stays as it was).
     """
+    found = [own_problems(filled, plan, arriving), across_rows(narrow(filled, plan), plan)]
+    return pl.concat(found).sort("row", maintain_order=True)
+
+
+def narrow(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    """What of each row others have to do with: its number, key, product and options, and what it
+    would write, as hashes."""
+    key = plan.schema.key
+    roles = (plan.schema.with_role(Role.GROUP), plan.schema.with_role(Role.OPTIONS))
+    named = [one.name for one in roles if one is not None and one.name in plan.fields]
+    # Rows that hold nothing but a key are alike where that is.
+    content = pl.struct([f for f in plan.fields if f != key] or plan.fields or [ROW])
+    return filled.select(
+        ROW,
+        *([key] if key in filled.columns else []),
+        *(name for name in dict.fromkeys(named) if name != key),
+        *(content.hash(seed).alias(name) for seed, name in enumerate(_CONTENT)),
+    )
+
+
+def across_rows(rows: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    """Problems that rows have with each other, out of what is ``narrow`` of them."""
+    return pl.concat([_repeated_keys(rows, plan), _alike_variants(rows, plan)])
+
+
+def own_problems(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.DataFrame:
+    """The problems that each row has by itself."""
     found = [_broken_rows(filled)]
     faulty = [one for one in plan.filled if one.flow.faults]
     at_fault = filled.filter(
@@ -40,9 +71,7 @@ def problems_of(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.
         seen = plan.seen(arriving.join(at_fault.select(ROW), on=ROW, how="semi"), faulty)
         told = at_fault.join(seen, on=ROW, how="left", maintain_order="left")
         found += [_problems_of_field(told, one) for one in faulty]
-    found.append(_repeated_keys(filled, plan))
-    found.append(_alike_variants(filled, plan))
-    return pl.concat(found).sort("row", maintain_order=True)
+    return pl.concat(found)
 
 
 def without_missing(problems: pl.DataFrame, known: pl.Series, plan: Plan) -> pl.DataFrame:
@@ -103,9 +132,8 @@ def _repeated_keys(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
     doubled = filled.filter(pl.col(key).is_not_null() & pl.col(key).is_duplicated())
     if doubled.height == 0:
         return pl.DataFrame(schema=PROBLEM_SCHEMA)
-    content = [f for f in plan.fields if f != key]
     groups = doubled.with_columns(
-        __same=pl.struct(content or [key]).n_unique().over(key) == 1,
+        __same=pl.struct(_CONTENT).n_unique().over(key) == 1,
         __first=pl.col(ROW).min().over(key),
     )
     extra = groups.filter(~pl.col("__same") | (pl.col(ROW) != pl.col("__first")))

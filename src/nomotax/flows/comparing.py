@@ -1,0 +1,76 @@
+"""A delivery compared with the catalog piece by piece, on the disk rather than in memory."""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import polars as pl
+
+from nomotax.core.changes.diff import STATUSES, Comparison
+
+#: Rows that are filled and compared at once.
+PIECE = 100_000
+
+
+@dataclass
+class Compared:
+    """What a comparison found: lines by status, in files of this machine; ``problems`` as in
+    ``problems_of``. Rows of one fate lie together."""
+
+    folder: Path
+    rows: int = 0
+    problems: pl.DataFrame = field(default_factory=pl.DataFrame)
+    _counts: dict[str, int] = field(default_factory=dict)
+    _files: dict[str, list[Path]] = field(default_factory=dict)
+
+    def add(self, lines: pl.DataFrame) -> None:
+        """More lines."""
+        for (status,), own in lines.group_by("status", maintain_order=True):
+            name = str(status)
+            files = self._files.setdefault(name, [])
+            files.append(self.folder / f"{name}-{len(files)}.parquet")
+            own.write_parquet(files[-1], compression="lz4")
+            self._counts[name] = self._counts.get(name, 0) + own.height
+
+    @property
+    def counts(self) -> dict[str, int]:
+        """Lines by status; all but "gone" add up to the rows that arrived."""
+        return {status: self._counts.get(status, 0) for status in STATUSES}
+
+    def lines(self) -> pl.LazyFrame:
+        """All lines, as long as this is open."""
+        files = [file for own in self._files.values() for file in own]
+        return pl.concat([pl.scan_parquet(file) for file in files], how="diagonal")
+
+
+@contextmanager
+def compared(
+    arriving: pl.LazyFrame,
+    comparison: Comparison,
+    brought: pl.Series | None,
+    tell: Callable[[int, int], None],
+) -> Iterator[Compared]:
+    """Compare all rows. ``brought`` are the keys that the feed named last time, of which products
+    are gone; None where none can be. ``tell`` hears how many rows of how many are filled."""
+    with tempfile.TemporaryDirectory(prefix="nomotax-") as folder:
+        found = Compared(Path(folder))
+        total = int(arriving.select(pl.len()).collect().item())
+        taken = []
+        for start in range(0, max(1, total), PIECE):
+            piece = arriving.slice(start, PIECE).collect()
+            taken.append(Path(folder) / f"taken-{start}.parquet")
+            comparison.take(piece).write_parquet(taken[-1], compression="lz4")
+            found.rows += piece.height
+            tell(found.rows, total)
+        found.problems = comparison.problems()
+        for file in taken:
+            found.add(comparison.judge(pl.read_parquet(file), found.problems))
+            file.unlink()
+        if brought is not None:
+            for gone in comparison.gone(brought):
+                found.add(gone)
+        yield found

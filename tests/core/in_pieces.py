@@ -1,0 +1,61 @@
+"""A comparison as a run makes it, of frames small enough to be seen whole."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from nomotax.core.changes.diff import OLD, OWNER, STATUSES, Comparison
+from nomotax.core.changes.held import RAW, Held
+from nomotax.core.changes.states import STATE
+from nomotax.core.crosswalk.compiler import Plan
+
+
+@dataclass(frozen=True)
+class Changeset:
+    frame: pl.DataFrame
+    problems: pl.DataFrame
+
+    def counts(self) -> dict[str, int]:
+        found = dict(self.frame.group_by("status").len().iter_rows())
+        return {status: found.get(status, 0) for status in STATUSES}
+
+
+def held(catalog: pl.DataFrame) -> Held:
+    """A catalog out of key, owner, state and ``old:<field>``."""
+    rows = [
+        (
+            row["key"],
+            row[OWNER],
+            json.dumps(
+                {
+                    name.removeprefix(OLD): value
+                    for name, value in row.items()
+                    if (name == STATE or name.startswith(OLD)) and value is not None
+                }
+            ),
+        )
+        for row in catalog.iter_rows(named=True)
+    ]
+    return Held(pl.DataFrame(rows, schema=RAW, orient="row"))
+
+
+def compare(
+    arriving: pl.DataFrame,
+    plan: Plan,
+    catalog: pl.DataFrame,
+    owner: str,
+    kept: Mapping[str, Sequence[str]] | None = None,
+    brought: pl.Series | None = None,
+    size: int = 1_000,
+) -> Changeset:
+    """Compare so many rows at a time."""
+    whole = Comparison(plan, held(catalog), owner, kept)
+    taken = [whole.take(arriving.slice(n, size)) for n in range(0, max(1, arriving.height), size)]
+    problems = whole.problems()
+    lines = [whole.judge(piece, problems) for piece in taken]
+    lines += whole.gone(brought) if brought is not None else []
+    return Changeset(pl.concat(lines, how="diagonal"), problems)
