@@ -36,7 +36,7 @@ unit: .venv/.dev web/node_modules/.installed
 	cd web && PATH="$(CURDIR)/.venv/node/bin:$$PATH" npm run --silent test
 
 browser: .venv/.dev web/dist/.built
-	$(PY) -m pytest tests -m browser
+	$(PY) -m pytest tests -n 2 -m browser
 
 bench: .venv/.dev
 	$(PY) -m bench.run

@@ -55,7 +55,9 @@ def compare(
     """Compare so many rows at a time."""
     whole = Comparison(plan, held(catalog), owner, kept)
     taken = [whole.take(arriving.slice(n, size)) for n in range(0, max(1, arriving.height), size)]
+    for _, noted in taken:
+        whole.note(noted)
     problems = whole.problems()
-    lines = [whole.judge(piece, problems) for piece in taken]
+    lines = [whole.judge(piece, problems) for piece, _ in taken]
     lines += whole.gone(brought) if brought is not None else []
     return Changeset(pl.concat(lines, how="diagonal"), problems)

@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Callable, Iterator
+from collections import deque
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TypeVar
 
 import polars as pl
 
-from nomotax.core.changes.diff import STATUSES, Comparison
+from nomotax.core.changes.diff import STATUSES, Comparison, Noted
 
-#: Rows that are filled and compared at once.
-PIECE = 100_000
+#: Rows that are filled and compared together, and so many such pieces at once: reading, decoding
+#: and writing of one piece leave the other processors idle.
+PIECE, _AT_ONCE = 50_000, 2
+T = TypeVar("T")
 
 
 @dataclass
@@ -59,18 +64,42 @@ def compared(
     with tempfile.TemporaryDirectory(prefix="nomotax-") as folder:
         found = Compared(Path(folder))
         total = int(arriving.select(pl.len()).collect().item())
-        taken = []
-        for start in range(0, max(1, total), PIECE):
-            piece = arriving.slice(start, PIECE).collect()
-            taken.append(Path(folder) / f"taken-{start}.parquet")
-            comparison.take(piece).write_parquet(taken[-1], compression="lz4")
-            found.rows += piece.height
+        starts = range(0, max(1, total), PIECE)
+
+        def take(start: int) -> Noted:
+            lines, noted = comparison.take(arriving.slice(start, PIECE).collect())
+            lines.write_parquet(found.folder / f"taken-{start}.parquet", compression="lz4")
+            return noted
+
+        def judge(start: int) -> pl.DataFrame:
+            taken = found.folder / f"taken-{start}.parquet"
+            judged = comparison.judge(pl.read_parquet(taken), found.problems)
+            taken.unlink()
+            return judged
+
+        for noted in _each(take, starts):
+            comparison.note(noted)
+            found.rows += noted.seen.height
             tell(found.rows, total)
         found.problems = comparison.problems()
-        for file in taken:
-            found.add(comparison.judge(pl.read_parquet(file), found.problems))
-            file.unlink()
+        for judged in _each(judge, starts):
+            found.add(judged)
         if brought is not None:
             for gone in comparison.gone(brought):
                 found.add(gone)
         yield found
+
+
+def _each(work: Callable[[int], T], starts: Sequence[int]) -> Iterator[T]:
+    """The pieces done a few at a time, in their order; none is begun that nobody waits for."""
+    with ThreadPoolExecutor(_AT_ONCE) as pool:
+        waiting: deque[Future[T]] = deque()
+        try:
+            for start in starts:
+                waiting.append(pool.submit(work, start))
+                if len(waiting) > _AT_ONCE:
+                    yield waiting.popleft().result()
+            while waiting:
+                yield waiting.popleft().result()
+        finally:
+            pool.shutdown(cancel_futures=True)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Protocol
 
 import polars as pl
@@ -40,6 +41,16 @@ class Catalog(Protocol):
         """The same with their keys, of all products or of some, piece by piece."""
 
 
+@dataclass(frozen=True)
+class Noted:
+    """What is kept of a piece until all are taken: what other rows have to do with of each row,
+    and the problems that rows have by themselves and with the catalog."""
+
+    seen: pl.DataFrame
+    own: pl.DataFrame
+    beyond: pl.DataFrame
+
+
 class Comparison:
     """A delivery beside the catalog, piece by piece: each is filled and compared by itself; what
     one row has to do with another is told when all have been seen, out of what little of each row
@@ -58,29 +69,35 @@ class Comparison:
         kept: Mapping[str, Sequence[str]] | None = None,
     ) -> None:
         self.plan, self.catalog, self.owner, self.kept = plan, catalog, owner, kept or {}
-        self._seen: list[pl.DataFrame] = []
-        self._own: list[pl.DataFrame] = []
-        self._beyond: list[pl.DataFrame] = []
+        self._noted: list[Noted] = []
 
-    def take(self, arriving: pl.DataFrame) -> pl.DataFrame:
-        """Fill rows and compare them; gives them in a shape to be judged when all are taken."""
+    def take(self, arriving: pl.DataFrame) -> tuple[pl.DataFrame, Noted]:
+        """Fill rows and compare them; gives them in a shape to be judged when all are taken, and
+        what is to be noted of them. Several pieces may be taken at once."""
         plan = self.plan
         filled = plan.fill(arriving)
         rows = _as_texts(filled, plan)
         joined = self._beside(rows)
         known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
-        self._own.append(without_missing(own_problems(filled, plan, arriving), known, plan))
-        self._beyond.append(_foreign(joined, plan, self.owner))
-        if plan.only_completes:
-            self._beyond.append(_not_there(joined, plan))
+        beyond = [_foreign(joined, plan, self.owner)]
+        beyond += [_not_there(joined, plan)] if plan.only_completes else []
         differing = (NEW + one.field.name for one in plan.filled if _must_differ(one, plan))
         alone = joined.select("key", *differing).rename({"key": _KEY})
-        self._seen.append(pl.concat([narrow(filled, plan), alone], how="horizontal"))
-        return joined.select(
+        noted = Noted(
+            pl.concat([narrow(filled, plan), alone], how="horizontal"),
+            without_missing(own_problems(filled, plan, arriving), known, plan),
+            pl.concat(beyond),
+        )
+        lines = joined.select(
             pl.col(ROW).alias("row"), "key", _title(plan).alias("title"), "fields",
             pl.col(OWNER).is_not_null().alias(_KNOWN),
             *(c for f in plan.fields for c in (NEW + f, OLD + f)), *_state_sides(joined),
         )  # fmt: skip
+        return lines, noted
+
+    def note(self, noted: Noted) -> None:
+        """Note what a piece has given, in the order of the rows."""
+        self._noted.append(noted)
 
     def _beside(self, rows: pl.DataFrame) -> pl.DataFrame:
         """The rows as text, each beside what the catalog holds of its product, with what it would
@@ -91,20 +108,21 @@ class Comparison:
             rows.select(ROW, *codes, "key", *(NEW + f for f in plan.fields)),
             self.catalog.beside(rows["key"], plan.fields),
         ]
-        return (
-            pl.concat(both, how="horizontal")
-            .with_columns(_effective(f, kept.get(f.field.name, ())) for f in plan.filled)
-            .with_columns(fields=_changed_fields(plan, pl.col(STATE).eq_missing(TAKEN_OUT)))
+        whole = pl.concat(both, how="horizontal").with_columns(
+            _effective(f, kept.get(f.field.name, ())) for f in plan.filled
         )
+        return whole.with_columns(_changed_fields(whole, plan))
 
     def problems(self) -> pl.DataFrame:
         """Every problem of all rows that were taken, as in ``problems_of``."""
-        plan, seen = self.plan, pl.concat(self._seen)
-        found = [*self._own, across_rows(seen, plan), *self._beyond]
+        plan, seen = self.plan, pl.concat(noted.seen for noted in self._noted)
+        own, beyond = ([getattr(n, what) for n in self._noted] for what in ("own", "beyond"))
+        found = [*own, across_rows(seen, plan), *beyond]
         for one in plan.filled:
             if _must_differ(one, plan):
                 found.append(_not_unique(seen, self._holders(one.field.name), one))
-        return pl.concat(found).sort("row", maintain_order=True)
+        every: pl.DataFrame = pl.concat(found)
+        return every.sort("row", maintain_order=True)
 
     def _holders(self, name: str) -> pl.DataFrame:
         """Products that hold a value of a field: value, holder."""
@@ -140,7 +158,7 @@ class Comparison:
     def gone(self, brought: pl.Series) -> Iterator[pl.DataFrame]:
         """Lines of the products, out of those whose keys the feed named last time, that no row
         names now, not even a faulty one."""
-        named = pl.concat(seen[_KEY] for seen in self._seen).drop_nulls()
+        named = pl.concat(noted.seen[_KEY] for noted in self._noted).drop_nulls()
         missing = brought.filter(~brought.is_in(named.implode()))
         for piece in self.catalog.pieces(self.plan.fields, missing):
             yield _gone(piece.filter(pl.col(STATE).ne_missing(TAKEN_OUT)), self.plan)
@@ -241,12 +259,16 @@ def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
     return value.alias(NEW + one.field.name)
 
 
-def _changed_fields(plan: Plan, out: pl.Expr) -> pl.Expr:
+def _changed_fields(rows: pl.DataFrame, plan: Plan) -> pl.Series:
     """Names of the fields that differ; the state's, too, of a product that was taken out."""
-    changed = [
-        pl.when(pl.col(NEW + f).ne_missing(pl.col(OLD + f))).then(pl.lit(f)) for f in plan.fields
-    ]
-    return pl.concat_list(*changed, pl.when(out).then(pl.lit(STATE))).list.drop_nulls()
+    differs = {f: pl.col(NEW + f).ne_missing(pl.col(OLD + f)) for f in plan.fields}
+    differs[STATE] = pl.col(STATE).eq_missing(TAKEN_OUT)
+    # Most rows change nothing: names are written down for the others alone.
+    changed = rows.filter(pl.any_horizontal(differs.values()))
+    names = [pl.when(own).then(pl.lit(name)) for name, own in differs.items()]
+    listed = changed.select(ROW, fields=pl.concat_list(*names).list.drop_nulls())
+    found = rows.select(ROW).join(listed, on=ROW, how="left", maintain_order="left")
+    return found.get_column("fields").fill_null([])
 
 
 def _state_sides(compared: pl.DataFrame) -> list[pl.Expr]:
