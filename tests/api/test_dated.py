@@ -153,6 +153,22 @@ def test_one_that_the_store_does_not_take_any_more_stays_and_says_why(client, wa
     assert comes() == []
 
 
+def test_one_whose_product_was_taken_out_is_not_written(client, wait, comes):
+    before = catalog(client)
+    wait({"price": "9.5"})
+    out = "state = 'out', content = content || '{\"$state\": \"out\"}'"
+    with session() as db:
+        db.connection().execute(text(f"update products set {out} where key = '{KEY}'"))
+        db.connection().execute(text("update stores set revision = revision + 1"))
+    (run,) = comes()
+    assert get(client, f"/runs/{run}")["status"] == "applied"
+    (line,) = get(client, "/stores/1/dated")["values"]
+    assert line["reason"] == "the product is not in the catalog"
+    with session() as db:
+        held = db.connection().execute(text(f"select content from products where key = '{KEY}'"))
+        assert held.scalar_one()["price"] == before[KEY]["price"]
+
+
 def test_a_category_that_waits_follows_the_tree_and_comes_back_with_it(client, wait, comes):
     path = "/stores/1/categories/edits"
     wait({"category": "Drawing > Inks", "more_categories": "Drawing > Pencils | Drawing > Inks"})

@@ -276,10 +276,10 @@ def held_of(store_id: int) -> Held:
     return Held(read_query(_ALL.format(store=int(store_id)), RAW))
 
 
-def products_by_key(store_id: int, fields: Sequence[str]) -> Iterator[pl.DataFrame]:
-    """The same in pieces, by key; at least one, which may be empty."""
-    query = _ALL.format(store=int(store_id)) + " order by p.key"
-    return (decoded(piece, fields) for piece in read_pieces(query, RAW))
+def raw_by_key(store_id: int) -> Iterator[pl.DataFrame]:
+    """Every product as the database writes it down, by key, in pieces as they come; at least one,
+    which may be empty."""
+    return read_pieces(_ALL.format(store=int(store_id)) + " order by p.key", RAW)
 
 
 _ALL = (

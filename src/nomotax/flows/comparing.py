@@ -3,22 +3,18 @@
 from __future__ import annotations
 
 import tempfile
-from collections import deque
-from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Future, ThreadPoolExecutor
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import TypeVar
 
 import polars as pl
 
 from nomotax.core.changes.diff import STATUSES, Comparison, Noted
+from nomotax.flows.at_once import each_of
 
-#: Rows that are filled and compared together, and so many such pieces at once: reading, decoding
-#: and writing of one piece leave the other processors idle.
-PIECE, _AT_ONCE = 50_000, 2
-T = TypeVar("T")
+#: Rows that are filled and compared together.
+PIECE = 50_000
 
 
 @dataclass
@@ -77,29 +73,14 @@ def compared(
             taken.unlink()
             return judged
 
-        for noted in _each(take, starts):
+        for noted in each_of(take, starts):
             comparison.note(noted)
             found.rows += noted.seen.height
             tell(found.rows, total)
         found.problems = comparison.problems()
-        for judged in _each(judge, starts):
+        for judged in each_of(judge, starts):
             found.add(judged)
         if brought is not None:
             for gone in comparison.gone(brought):
                 found.add(gone)
         yield found
-
-
-def _each(work: Callable[[int], T], starts: Sequence[int]) -> Iterator[T]:
-    """The pieces done a few at a time, in their order; none is begun that nobody waits for."""
-    with ThreadPoolExecutor(_AT_ONCE) as pool:
-        waiting: deque[Future[T]] = deque()
-        try:
-            for start in starts:
-                waiting.append(pool.submit(work, start))
-                if len(waiting) > _AT_ONCE:
-                    yield waiting.popleft().result()
-            while waiting:
-                yield waiting.popleft().result()
-        finally:
-            pool.shutdown(cancel_futures=True)

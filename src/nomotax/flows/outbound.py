@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterator, Sequence
+from functools import partial
 
 import polars as pl
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.diff import OLD
+from nomotax.core.changes.held import decoded
 from nomotax.core.changes.states import LIVE, STATE, STATES, State
 from nomotax.core.kinds import FieldKind
 from nomotax.core.reading.pictures import PREFIX
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.writing.tables import HEADED, write_table
-from nomotax.flows.catalog import products_by_key
+from nomotax.flows.at_once import each_of
+from nomotax.flows.catalog import raw_by_key
 from nomotax.flows.changesets import changeset_name
 from nomotax.flows.review import prepared_run
 from nomotax.records.database import session
@@ -37,11 +40,12 @@ def outbound(
     with session() as db:
         schema = Stores(db).schema(store_id)
     keys = _written_by(run_id) if run_id is not None else None
-    pieces = _pieces(store_id, schema, keys, pictures, states)
+    shaped = partial(_shaped, schema, keys, pictures, states)
+    raw = raw_by_key(store_id)
     if kind in HEADED:
-        return _written(pieces, kind)
+        return each_of(lambda piece: _bytes(shaped(piece[1]), kind, piece[0] == 0), enumerate(raw))
     out = io.BytesIO()
-    write_table(pl.concat(pieces), out, kind)
+    write_table(pl.concat(each_of(shaped, raw)), out, kind)
     return iter([out.getvalue()])
 
 
@@ -50,14 +54,14 @@ def _written_by(run_id: int) -> pl.Series:
     return scan.filter(pl.col("status").is_in(_WRITTEN)).select("key").collect()["key"]
 
 
-def _pieces(
-    store_id: int,
+def _shaped(
     schema: StoreSchema,
     keys: pl.Series | None,
     pictures: str,
     states: Sequence[State],
-) -> Iterator[pl.DataFrame]:
-    """The products as they are written, piece by piece; at least one, which may be empty."""
+    raw: pl.DataFrame,
+) -> pl.DataFrame:
+    """The products of a piece as they are written."""
     links = {f.name for f in schema.fields if f.kind in (FieldKind.LINK, FieldKind.LINKS)}
     columns = [
         pl.col(OLD + n).str.replace_all(PREFIX, pictures, literal=True).alias(n)
@@ -65,15 +69,12 @@ def _pieces(
         else pl.col(OLD + n).alias(n)
         for n in schema.names
     ]
-    for piece in products_by_key(store_id, schema.names):
-        chosen = piece.filter(pl.col(STATE).fill_null(LIVE).is_in(states))
-        if keys is not None:
-            chosen = chosen.filter(pl.col("key").is_in(keys.implode()))
-        yield chosen.select(columns)
+    wanted = raw if keys is None else raw.filter(pl.col("key").is_in(keys.implode()))
+    piece = decoded(wanted, schema.names)
+    return piece.filter(pl.col(STATE).fill_null(LIVE).is_in(states)).select(columns)
 
 
-def _written(pieces: Iterator[pl.DataFrame], kind: str) -> Iterator[bytes]:
-    for number, piece in enumerate(pieces):
-        out = io.BytesIO()
-        write_table(piece, out, kind, headed=number == 0)
-        yield out.getvalue()
+def _bytes(piece: pl.DataFrame, kind: str, headed: bool) -> bytes:
+    out = io.BytesIO()
+    write_table(piece, out, kind, headed=headed)
+    return out.getvalue()

@@ -8,10 +8,13 @@ from datetime import date
 from sqlalchemy import update
 from sqlmodel import Session, col, select
 
+from nomotax.core.changes.states import TAKEN_OUT
 from nomotax.core.errors import Conflict
 from nomotax.records.actors import at_work
 from nomotax.records.repository import Repository, known_id
 from nomotax.records.tables import DatedValue, Product, Run
+
+_GONE = "the product is not in the catalog"
 
 
 class DatedValues(Repository):
@@ -78,20 +81,22 @@ class DatedValues(Repository):
         return list(self.session.exec(query))
 
     def of_run(self, run_id: int) -> list[tuple[DatedValue, str | None]]:
-        """Those that a run is to write, each with its product's key; None where it is gone."""
+        """Those that a run is to write, each with its product's key; None where that is not in the
+        catalog."""
         query = (
-            select(DatedValue, Product.key)
+            select(DatedValue, Product.key, Product.state)
             .join(Product, col(Product.id) == col(DatedValue.product_id), isouter=True)
             .where(DatedValue.store_id == self.store_id, DatedValue.run_id == run_id)
             .order_by(col(DatedValue.id))
         )
-        return list(self.session.exec(query))
+        rows = self.session.exec(query)
+        return [(one, key if state != TAKEN_OUT else None) for one, key, state in rows]
 
     def settle(self, run_id: int, refused: Mapping[tuple[str, str], str]) -> None:
         """The run has written its values, but for those ``refused``, by key and field, each with
         the reason."""
         for one, key in self.of_run(run_id):
-            said = refused.get((key, one.field)) if key is not None else "the product is gone"
+            said = refused.get((key, one.field)) if key is not None else _GONE
             one.status, one.reason = ("refused", said) if said else ("written", "")
             self.session.add(one)
 
