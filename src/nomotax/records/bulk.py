@@ -13,6 +13,8 @@ from sqlmodel import Session
 from nomotax.records.database import database_url
 
 _PIECE = 20_000
+#: How many bytes of an answer come at once.
+_PIECES_OF, _BYTES = "adbc.postgresql.batch_size_hint_bytes", 4 << 20
 
 
 def read_query(query: str, schema: dict[str, Any]) -> pl.DataFrame:
@@ -27,6 +29,7 @@ def read_pieces(query: str, schema: dict[str, Any]) -> Iterator[pl.DataFrame]:
     with dbapi.connect(database_url()) as connection, connection.cursor() as cursor:
         # A whole catalog put in order: beside this, sorting it through files takes longer.
         cursor.execute("set work_mem = '256MB'")
+        cursor.adbc_statement.set_options(**{_PIECES_OF: str(_BYTES)})
         cursor.execute(query)
         for batch in cursor.fetch_record_batch():
             none = False
