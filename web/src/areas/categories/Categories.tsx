@@ -314,7 +314,7 @@ function PlaceLine({ table, place, store, picked, onPick, onPlace, onLookedAt }:
       <Typography color="textSecondary" sx={{ width: 52, textAlign: "right", flex: "none" }}>
         {place.count.toLocaleString("en")}
       </Typography>
-      <Box sx={{ width: 20, flex: "none" }}>
+      <Box sx={{ width: 20, flex: "none", textAlign: "center" }}>
         {place.place === null ? (
           place.own > 0 && <Mark state="question" />
         ) : place.by ? (

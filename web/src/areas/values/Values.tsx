@@ -268,7 +268,7 @@ function WordLine({ table, word, most, allowed, picked, onPick, onAnswer, onLook
       <Typography color="textSecondary" sx={{ width: 56, textAlign: "right", flex: "none" }}>
         {word.count.toLocaleString("en")}
       </Typography>
-      <Box sx={{ width: 20, flex: "none" }}>
+      <Box sx={{ width: 20, flex: "none", textAlign: "center" }}>
         {word.word === null ? (
           <Mark state="question" says="no store word yet" />
         ) : (
