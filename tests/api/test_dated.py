@@ -108,6 +108,34 @@ def test_the_last_word_for_a_day_and_the_latest_day_hold(client, wait, comes):
     assert (shown["price"], shown["stock"]) == ("3.00", "7")
 
 
+def test_the_latest_day_holds_whoever_gave_it_and_whoever_came_first(client, wait, comes):
+    """Nobody was at work for days: what was given for the later day is the last word."""
+    later = DAY + dt.timedelta(days=1)
+    wait({"price": "3"}, later, who="Ada")
+    wait({"price": "2", "stock": "7"}, who="Bo")
+    (run,) = comes(later)
+    shown = catalog(client)[KEY]
+    assert (shown["price"], shown["stock"]) == ("3.00", "7")
+    told = get(client, f"/runs/{run}")
+    assert told["author"] == "" and "given by Ada, Bo" in [line["text"] for line in told["log"]]
+    with session() as db:
+        query = text("select status from dated_values order by id")
+        assert db.connection().execute(query).scalars().all() == ["written", "replaced", "written"]
+
+
+def test_one_that_two_workers_go_on_with_or_a_person_has_stopped_stays_in_order(client, wait):
+    wait({"price": "9.5"})
+    (run,) = dated.write_due(DAY)
+    prepare(run)
+    dated.go_on(run)
+    assert get(client, f"/runs/{run}")["status"] == "applying"
+    change = "update runs set status = 'prepared', error = '', stop_requested = true"
+    with session() as db:
+        db.connection().execute(text(change))
+    assert dated.write_due(DAY) == []
+    assert get(client, f"/runs/{run}")["status"] == "prepared", "a person has stopped it"
+
+
 def test_it_is_taken_back_while_it_waits_and_not_after(client, wait, comes):
     before = catalog(client)
     (line,) = wait({"price": "9.5"})["dated"]

@@ -238,3 +238,16 @@ def engine_for_reading():
     from nomotax.records.database import database_url
 
     return engine_for(database_url()).connect()
+
+
+def test_a_delivery_without_a_row_is_prepared_and_says_so(mapped, work):
+    """Only the heading came: nothing is new, nothing is refused, and nothing fails."""
+    heading = (DATA / "quarrow-week-1.csv").read_bytes().splitlines(keepends=True)
+    at = next(n for n, line in enumerate(heading) if line.startswith(b"ArtNo"))
+    made = upload(mapped, b"".join(heading[: at + 1]), "empty.csv")
+    run = send(mapped, "post", f"/feeds/1/runs?delivery_id={made['id']}", status=201)["id"]
+    work()
+    shown = get(mapped, f"/runs/{run}")
+    assert shown["status"] == "prepared", shown["error"]
+    assert sum(shown["counts"].values()) == 0
+    assert get(mapped, f"/runs/{run}/rows")["rows"] == []

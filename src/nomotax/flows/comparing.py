@@ -27,9 +27,11 @@ class Compared:
     problems: pl.DataFrame = field(default_factory=pl.DataFrame)
     _counts: dict[str, int] = field(default_factory=dict)
     _files: dict[str, list[Path]] = field(default_factory=dict)
+    _shape: pl.DataFrame = field(default_factory=pl.DataFrame)
 
     def add(self, lines: pl.DataFrame) -> None:
         """More lines."""
+        self._shape = lines.clear()
         for (status,), own in lines.group_by("status", maintain_order=True):
             name = str(status)
             files = self._files.setdefault(name, [])
@@ -43,9 +45,9 @@ class Compared:
         return {status: self._counts.get(status, 0) for status in STATUSES}
 
     def lines(self) -> pl.LazyFrame:
-        """All lines, as long as this is open."""
-        files = [file for own in self._files.values() for file in own]
-        return pl.concat([pl.scan_parquet(file) for file in files], how="diagonal")
+        """All lines, as long as this is open; none of a delivery without rows."""
+        files = [pl.scan_parquet(file) for own in self._files.values() for file in own]
+        return pl.concat(files, how="diagonal") if files else self._shape.lazy()
 
 
 @contextmanager

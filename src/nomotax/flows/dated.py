@@ -5,11 +5,13 @@ from __future__ import annotations
 from datetime import date
 
 import polars as pl
+import structlog
 from sqlmodel import col, select
 
 from nomotax.core.changes.dated import DUE, with_due
 from nomotax.core.changes.restoring import counts_of, restored
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
+from nomotax.core.errors import Conflict
 from nomotax.flows.applying import request_apply
 from nomotax.flows.catalog import key_and_content
 from nomotax.flows.changesets import keep_changeset, together
@@ -21,7 +23,9 @@ from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Actor, Run
+from nomotax.records.tables import Run
+
+log = structlog.get_logger()
 
 
 def write_due(day: date | None = None) -> list[int]:
@@ -29,24 +33,30 @@ def write_due(day: date | None = None) -> list[int]:
     run would write was decided when it was given: nobody has to look at it again."""
     with session() as db:
         begun = []
-        for (store_id, actor_id), ids in take_due(db, day or today()).items():
-            run = Runs(db, store_id).add(
+        for store_id, due in take_due(db, day or today()).items():
+            runs = Runs(db, store_id)
+            run = runs.add(
                 kind="dated",
                 stage="waiting for a worker",
                 used={"file_name": f"values from {(day or today()).isoformat()} on"},
             )
-            run.actor = db.get(Actor, actor_id) if actor_id is not None else None
-            db.add(run)
-            hand_over(db, ids, known_id(run))
+            # All of a store in one run: of one field the latest day holds, whoever gave it.
+            people = {one.author: one.actor for one in due}
+            run.actor = next(iter(people.values())) if len(people) == 1 else None
+            runs.note(run, f"given by {', '.join(sorted(filter(None, people))) or 'nobody named'}")
+            hand_over(db, due, known_id(run))
             enqueue(db, "prepare", run_id=known_id(run))
             begun.append(known_id(run))
         # One whose worker went away between the two goes on.
         left = select(Run.id).where(
-            Run.kind == "dated", Run.status == "prepared", col(Run.error) == ""
+            Run.kind == "dated",
+            Run.status == "prepared",
+            col(Run.error) == "",
+            col(Run.stop_requested).is_(False),
         )
         prepared = [run for run in db.exec(left) if run is not None]
     for ready in prepared:
-        request_apply(ready)
+        go_on(ready)
     return begun
 
 
@@ -76,8 +86,8 @@ def prepare_dated(run_id: int, tell: Progress) -> None:
 
 
 def go_on(run_id: int) -> None:
-    """Have a prepared one written."""
-    with session() as db:
-        ready = Runs.holding(db, run_id).get(run_id).status == "prepared"
-    if ready:
+    """Have a prepared one written, unless another worker has just done so."""
+    try:
         request_apply(run_id)
+    except Conflict as meanwhile:
+        log.info("dated run goes on already", run=run_id, said=meanwhile.message)

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import date
 
-from sqlalchemy import update
 from sqlmodel import Session, col, select
 
 from nomotax.core.changes.states import TAKEN_OUT
@@ -95,15 +94,19 @@ class DatedValues(Repository):
     def settle(self, run_id: int, refused: Mapping[tuple[str, str], str]) -> None:
         """The run has written its values, but for those ``refused``, by key and field, each with
         the reason."""
-        for one, key in self.of_run(run_id):
+        values = sorted(self.of_run(run_id), key=lambda pair: (pair[0].day, known_id(pair[0])))
+        last = {(one.product_id, one.field): one for one, _ in values}
+        for one, key in values:
             said = refused.get((key, one.field)) if key is not None else _GONE
             one.status, one.reason = ("refused", said) if said else ("written", "")
+            if last[one.product_id, one.field] is not one:
+                one.status, one.reason = "replaced", ""
             self.session.add(one)
 
 
-def take_due(db: Session, today: date) -> dict[tuple[int, int | None], list[int]]:
-    """The ids of values whose day has come and that no run has taken up, by store and by who gave
-    them. Nobody else takes them until this transaction ends."""
+def take_due(db: Session, today: date) -> dict[int, list[DatedValue]]:
+    """Values whose day has come and that no run has taken up, by store. Nobody else takes them
+    until this transaction ends."""
     query = (
         select(DatedValue)
         .where(
@@ -114,14 +117,14 @@ def take_due(db: Session, today: date) -> dict[tuple[int, int | None], list[int]
         .order_by(col(DatedValue.id))
         .with_for_update(skip_locked=True, of=DatedValue)
     )
-    found: dict[tuple[int, int | None], list[int]] = {}
+    found: dict[int, list[DatedValue]] = {}
     for one in db.exec(query):
-        found.setdefault((one.store_id, one.actor_id), []).append(known_id(one))
+        found.setdefault(one.store_id, []).append(one)
     return found
 
 
-def hand_over(db: Session, ids: list[int], run_id: int) -> None:
+def hand_over(db: Session, values: Iterable[DatedValue], run_id: int) -> None:
     """Values are a run's from here on."""
-    db.connection().execute(
-        update(DatedValue).where(col(DatedValue.id).in_(ids)).values(run_id=run_id)
-    )
+    for one in values:
+        one.run_id = run_id
+        db.add(one)

@@ -22,7 +22,7 @@ def with_due(catalog: pl.DataFrame, due: pl.DataFrame) -> pl.DataFrame:
     wanted = catalog.select(
         "key",
         OWNER,
-        *(pl.col(c).alias(NEW + c.removeprefix(OLD)) for c in catalog.columns if OLD in c),
+        *(pl.col(c).alias(NEW + c.removeprefix(OLD)) for c in catalog.columns if c.startswith(OLD)),
         pl.col(STATE).alias(NEW + STATE),
     )
     for (field,), own in last_words(due).group_by("field"):
