@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from bench.job import BUNDLE, SCHEMA
-from nomotax.core.writing.tables import write_table
+from nomotax.core.writing.tables import write_lazily
 from nomotax.flows.map_file import in_store_writing, map_file
 
 
@@ -15,7 +15,7 @@ def main() -> None:
     mapped = map_file(feed, BUNDLE, SCHEMA)
     assert mapped.accounted
     with out.open("wb") as stream:
-        write_table(in_store_writing(mapped.products, SCHEMA), stream, "csv")
+        write_lazily(in_store_writing(mapped.products, SCHEMA), stream, "csv")
     print(mapped.counts)
 
 

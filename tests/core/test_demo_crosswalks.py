@@ -42,7 +42,7 @@ def test_only_the_planted_faults_are_left(name, week, schema):
 def test_inches_pounds_dollars_and_landed_cost(schema):
     """11 x 15 in, 1.125 lb, $15.08 at 0.9125: the numbers worked by hand."""
     made = mapped("sollund", "week-1.xml", schema)
-    first = made.products.row(0, named=True)
+    first = made.products.collect().row(0, named=True)
     assert (first["width"], first["length"]) == (Decimal("27.9"), Decimal("38.1"))
     assert first["net_weight"] == Decimal("0.510") and first["cost"] == Decimal("13.76")
     # (13.76 + 1.5 % + 0.510 kg x 0.85) x 1.9 = 27.36, in steps of 0.05
@@ -54,7 +54,7 @@ def test_inches_pounds_dollars_and_landed_cost(schema):
 
 def test_the_most_specific_rule_prices_a_bristle_fan(schema):
     made = mapped("brindlecombe", "week-1.xlsx", schema)
-    prices = {t["sku"]: t for t in made.products.to_dicts()}
+    prices = {t["sku"]: t for t in made.products.collect().to_dicts()}
     fan = next(
         k for k, v in prices.items()
         if v["category"] == "Brushes > Bristle brushes" and v["form"] == "fan"

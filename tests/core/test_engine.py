@@ -45,7 +45,7 @@ def test_first_week_is_accounted_for(bundle, schema):
 
 def test_values_are_exact(bundle, schema):
     mapped = map_file(WEEK_1, bundle, schema, limit=5)
-    first = in_store_writing(mapped.products, schema).row(0, named=True)
+    first = in_store_writing(mapped.products, schema).collect().row(0, named=True)
     assert first["sku"] == "QP-004000" and first["supplier_sku"] == "004000"
     assert (first["cost"], first["price"], first["net_weight"]) == ("2.08", "3.95", "0.006")
     assert first["category"] == "Painting > Watercolour > Pans" and first["hazardous"] == "false"

@@ -31,7 +31,10 @@ def test_the_price_place_and_the_engine_agree(mapped, bundle, schema):
     """The same ladder over the same costs gives the same prices, rung by rung."""
     view = price_view(1)
     file = map_file(DATA / "quarrow-week-1.csv", bundle, schema)
-    by_key = {(k or ""): (c, p) for k, c, p in file.products.select("sku", "cost", "price").rows()}
+    by_key = {
+        (k or ""): (c, p)
+        for k, c, p in file.products.select("sku", "cost", "price").collect().rows()
+    }
     for product in view.worst + view.steepest:
         if product.key in by_key:
             assert by_key[product.key] == (product.cost, product.price)

@@ -14,7 +14,7 @@ from nomotax.cli.reading import companion_files, inspect_command, output, read_c
 from nomotax.cli.server import COMMANDS
 from nomotax.cli.suggest import suggest_command
 from nomotax.core.errors import NomotaxError
-from nomotax.core.writing.tables import format_of, write_table
+from nomotax.core.writing.tables import format_of, write_lazily, write_table
 from nomotax.flows import map_file as flow
 
 
@@ -76,7 +76,7 @@ def map_command(
         mapped.products if kind == "parquet" else flow.in_store_writing(mapped.products, schema)
     )
     with output(out) as stream:
-        write_table(products, stream, kind)
+        write_lazily(products, stream, kind)
     if problems_file:
         with output(problems_file) as stream:
             write_table(mapped.problems, stream, "csv")

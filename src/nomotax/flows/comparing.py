@@ -11,6 +11,7 @@ from pathlib import Path
 import polars as pl
 
 from nomotax.core.changes.diff import STATUSES, Comparison, Noted
+from nomotax.core.table import in_pieces
 from nomotax.flows.at_once import each_of
 
 #: Rows that are filled and compared together.
@@ -62,25 +63,26 @@ def compared(
     with tempfile.TemporaryDirectory(prefix="nomotax-") as folder:
         found = Compared(Path(folder))
         total = int(arriving.select(pl.len()).collect().item())
-        starts = range(0, max(1, total), PIECE)
+        taken: list[Path] = []
 
-        def take(start: int) -> Noted:
-            lines, noted = comparison.take(arriving.slice(start, PIECE).collect())
-            lines.write_parquet(found.folder / f"taken-{start}.parquet", compression="lz4")
-            return noted
+        def take(numbered: tuple[int, pl.DataFrame]) -> tuple[Path, Noted]:
+            lines, noted = comparison.take(numbered[1])
+            file = found.folder / f"taken-{numbered[0]}.parquet"
+            lines.write_parquet(file, compression="lz4")
+            return file, noted
 
-        def judge(start: int) -> pl.DataFrame:
-            taken = found.folder / f"taken-{start}.parquet"
-            judged = comparison.judge(pl.read_parquet(taken), found.problems)
-            taken.unlink()
+        def judge(file: Path) -> pl.DataFrame:
+            judged = comparison.judge(pl.read_parquet(file), found.problems)
+            file.unlink()
             return judged
 
-        for noted in each_of(take, starts):
+        for file, noted in each_of(take, enumerate(in_pieces(arriving, PIECE))):
+            taken.append(file)
             comparison.note(noted)
             found.rows += noted.seen.height
             tell(found.rows, total)
         found.problems = comparison.problems()
-        for judged in each_of(judge, starts):
+        for judged in each_of(judge, taken):
             found.add(judged)
         if brought is not None:
             for gone in comparison.gone(brought):

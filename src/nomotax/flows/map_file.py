@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 
 import polars as pl
 from pydantic import ValidationError
 
-from nomotax.core.crosswalk.compiler import Plan, as_text, compile_plan
+from nomotax.core.crosswalk.compiler import as_text, compile_plan
 from nomotax.core.crosswalk.model import Bundle
-from nomotax.core.crosswalk.problems import FATE, fates, problems_of
-from nomotax.core.crosswalk.trace import Trace, trace
-from nomotax.core.errors import CrosswalkError, NotFound, SchemaError, UnreadableFile
-from nomotax.core.flow.context import Context, Lookups
+from nomotax.core.errors import CrosswalkError, SchemaError, UnreadableFile
+from nomotax.core.flow.context import Context
 from nomotax.core.numbers import DecimalMark
 from nomotax.core.reading.companions import marks_of
 from nomotax.core.reading.model import ArrivingTable, Detection, Reading, parse_reading
@@ -23,35 +20,7 @@ from nomotax.core.reading.pictures import PictureIndex, index_of, pictures_in
 from nomotax.core.reading.read import Source, detect, read
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import from_descriptor
-from nomotax.core.table import ROW
-
-
-@dataclass(frozen=True)
-class Mapped:
-    """``products`` holds the good rows, typed; ``problems`` every problem found.
-
-    Rows in = rows out + held + left out + rejected, by ``counts``.
-    """
-
-    products: pl.DataFrame
-    problems: pl.DataFrame
-    counts: dict[str, int]
-    rows_in: int
-    arriving: pl.DataFrame
-    plan: Plan
-    lookups: Lookups
-
-    @property
-    def accounted(self) -> bool:
-        return self.rows_in == sum(self.counts.values())
-
-    def trace(self, key: str) -> list[Trace]:
-        """The way of every filled field of one product. Raises ``NotFound``."""
-        rows = self.plan.keys(self.arriving).filter(pl.col("key") == key)[ROW]
-        if rows.len() == 0:
-            raise NotFound(f"No row of this file makes the product {key}.")
-        row = self.arriving.filter(pl.col(ROW) == rows[0])
-        return [trace(self.plan, row, name, self.lookups) for name in self.plan.fields]
+from nomotax.flows.mapped import Mapped, filled
 
 
 def read_bytes(path: Path) -> bytes:
@@ -148,7 +117,8 @@ def map_file(
 ) -> Mapped:
     """Read ``path`` (as the bundle says, else as detected) and run the crosswalk over it."""
     _, reading, table = read_file(path, bundle.reading, "", companions or {})
-    frame = table.frame if limit is None else table.frame.head(limit)
+    if limit is not None:
+        table = ArrivingTable(table.lazy.head(limit), table.problems, keep=(table,))
     facts = {"received": date.today().isoformat()} | bundle.facts
     ctx = Context(
         reading.decimal,
@@ -158,12 +128,7 @@ def map_file(
         marks=marks_of(reading, table.columns, _marks(companions or {})),
     )
     plan = compile_plan(bundle.crosswalk, schema, ctx, table.columns)
-    filled = plan.fill(frame)
-    problems = problems_of(filled, plan, frame)
-    judged = fates(filled, problems)
-    counts = dict(judged.group_by(FATE).len().iter_rows())
-    good = judged.filter(pl.col(FATE) == "good").select(plan.fields)
-    return Mapped(good, problems, counts, frame.height, frame, plan, bundle.lookups())
+    return filled(table, plan, bundle.lookups())
 
 
 def _marks(companions: dict[str, Path]) -> dict[str, DecimalMark]:
@@ -176,7 +141,8 @@ def _pictures(path: Path) -> PictureIndex:
     return index_of((p.name, p.address) for p in found)
 
 
-def in_store_writing(products: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:
+def in_store_writing(products: pl.LazyFrame, schema: StoreSchema) -> pl.LazyFrame:
     """The products as text, in the store schema's column order."""
-    names = [n for n in schema.names if n in products.columns]
+    filled_ones = products.collect_schema().names()
+    names = [n for n in schema.names if n in filled_ones]
     return products.select(as_text(schema[n], pl.col(n)).alias(n) for n in names)

@@ -7,13 +7,14 @@ import io
 
 import polars as pl
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from nomotax.core.errors import UnreadableFile
-from nomotax.core.reading import delimited
+from nomotax.core.reading import pieces, regular
 from nomotax.core.reading.delimited import read_delimited
 from nomotax.core.reading.detect_delimited import detect_delimited
+from nomotax.core.reading.encoding import Decoder
 from nomotax.core.reading.model import DelimitedReading
 from nomotax.core.table import FAULT, ROW
 from nomotax.demo.load import DATA
@@ -159,9 +160,9 @@ def test_all_readers_agree(rows, tail):
     data = (out.getvalue() + tail).encode()
     fast = read_delimited(data, DelimitedReading())
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(delimited, "_read_plain", lambda *args: None)
+        patch.setattr(regular, "_read_plain", lambda *args: None)
         scanned = read_delimited(data, DelimitedReading())
-        patch.setattr(delimited, "_is_regular", lambda *args: False)
+        patch.setattr(regular, "_is_regular", lambda *args: False)
         careful = read_delimited(data, DelimitedReading())
     assert fast.frame.equals(careful.frame) and scanned.frame.equals(careful.frame)
 
@@ -169,14 +170,79 @@ def test_all_readers_agree(rows, tail):
 def test_regular_files_take_the_fast_path():
     """The scan accepts quoted delimiters and line breaks, and refuses ragged rows."""
 
-    def regular(data):
+    def read_fast(data):
         reading = DelimitedReading()
-        census = delimited.Census.of(data, reading)
-        return delimited._is_regular(delimited._Body(data, 4, 2, ["a", "b"], reading, census))
+        census = regular.Census.of(data, reading)
+        return regular.read_regular(regular.Body(data, 4, 1, ["a", "b"], reading, census))
 
-    assert regular(b'a,b\n1,"x,\ny"\n2,z\n')
-    assert not regular(b"a,b\n1,2\n3\n")
-    assert not regular(b'a,b\n12" x,2\n')
+    assert read_fast(b'a,b\n1,"x,\ny"\n2,z\n').rows() == [("1", "x,\ny"), ("2", "z")]
+    assert read_fast(b"a,b\n1,2\n3\n") is None
+    assert read_fast(b'a,b\n12" x,2\n') is None
+
+
+#: What people really send among the rows: ragged, blank, stray quotes, other encodings, zeros.
+ODD = st.sampled_from(
+    [
+        b"x\n",
+        b"\n",
+        b"1,2,3,4,5,6,7\n",
+        b'12" x\n',
+        b'"open\n',
+        b"bl\xe5\n",
+        b"a\0b\n",
+        b"# c\n",
+        b"\r",
+    ]
+)
+
+
+@settings(max_examples=200, deadline=None)
+@given(
+    rows=tables,
+    quoting=st.sampled_from([csv.QUOTE_MINIMAL, csv.QUOTE_ALL]),
+    odd=st.lists(st.tuples(st.integers(0, 12), ODD), max_size=3),
+    encoding=st.sampled_from(["utf-8", "cp1252", "utf-16-le"]),
+    ends=st.sampled_from(["\n", "\r\n"]),
+    piece=st.integers(1, 60),
+    choices=st.sampled_from([{}, {"comment": "#"}, {"footer_rows": 2}, {"header_row": 0}]),
+)
+def test_pieces_make_the_same_table(rows, quoting, odd, encoding, ends, piece, choices):
+    """However small the pieces that a file is taken in: the same table, and the same is told."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator=ends, quoting=quoting)
+    lines = []
+    for row in [["h"] * len(rows[0]), *rows]:
+        writer.writerow(row)
+        lines.append(out.getvalue().encode(encoding, errors="replace"))
+        out.seek(0)
+        out.truncate()
+    for at, line in odd:
+        lines.insert(
+            1 + at, line if encoding == "utf-8" else line.decode("latin-1").encode(encoding)
+        )
+    data, reading = b"".join(lines), DelimitedReading(encoding=encoding, **choices)
+    try:
+        whole = read_delimited(data, reading)
+    except UnreadableFile:  # zero bytes in a small file, or nothing in it
+        assume(False)
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(pieces, "PIECE", piece)
+        cut = read_delimited(data, reading)
+    assert cut.frame.equals(whole.frame), (data, reading, piece)
+    assert cut.problems == whole.problems and cut.exponents == whole.exponents
+
+
+def test_a_piece_ends_where_many_quotes_are_even():
+    """Quotes are counted through the whole piece, also those far from its end."""
+    rows = b'"a""b","c\nd"\n' * 20_000
+    text = rows + b'"open\n' + b'"",x\n' * 200_000
+    source = pieces.Pieces(io.BytesIO(text), Decoder("utf-8"), '"')
+    assert source.next() == text
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(pieces, "PIECE", len(text) - 3)
+        cut = pieces.Pieces(io.BytesIO(text), Decoder("utf-8"), '"')
+        # With one quote open, no line end behind it is the end of a record.
+        assert cut.next() == rows and cut.rest() == text[len(rows) :] and cut.next() == b""
 
 
 def test_every_row_of_the_demo_file_is_there():

@@ -15,6 +15,7 @@ from nomotax.core.crosswalk.problems import (
     across_rows,
     fates,
     narrow,
+    of_rows,
     own_problems,
     without_missing,
 )
@@ -137,11 +138,12 @@ class Comparison:
     def judge(self, lines: pl.DataFrame, problems: pl.DataFrame) -> pl.DataFrame:
         """The lines of a changeset: row, key, title, status, reason, fields (names of the changed
         ones), and for every filled field ``new:<field>`` and ``old:<field>``."""
-        judged = fates(lines.rename({"row": ROW}), problems)
+        own = of_rows(problems, lines["row"])
+        judged = fates(lines.rename({"row": ROW}), own)
         written = pl.col("status").is_in(["new", "changed"])
         nothing = pl.lit([], dtype=pl.List(pl.String))
         return judged.with_columns(
-            _reasons(problems, judged),
+            _reasons(own, judged),
             status=pl.when(pl.col(FATE) != "good")
             .then(pl.col(FATE))
             .when(~pl.col(_KNOWN))

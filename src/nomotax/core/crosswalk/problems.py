@@ -81,6 +81,14 @@ def without_missing(problems: pl.DataFrame, known: pl.Series, plan: Plan) -> pl.
     return problems.filter(~(_is_missing(cleared, plan) & pl.col("row").is_in(known.implode())))
 
 
+def of_rows(problems: pl.DataFrame, rows: pl.Series) -> pl.DataFrame:
+    """The problems of some rows, both in their order."""
+    if rows.len() == 0 or problems.height == 0:
+        return problems.clear()
+    first = int(problems["row"].search_sorted(rows[0], side="left"))
+    return problems[first : int(problems["row"].search_sorted(rows[-1], side="right"))]
+
+
 def rows_missing(problems: pl.DataFrame, plan: Plan) -> pl.Series:
     """The rows in which a required field stays empty."""
     return problems.filter(_is_missing([], plan))["row"].unique()

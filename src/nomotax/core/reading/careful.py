@@ -6,7 +6,7 @@ import csv
 import io
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Literal
 
 import polars as pl
 
@@ -37,13 +37,49 @@ def csv_reader(lines: Iterable[str], reading: DelimitedReading, strict: bool = F
     )
 
 
-def with_hidden(frame: pl.DataFrame, fault: pl.Expr | pl.Series) -> pl.DataFrame:
-    """The rows with the hidden columns in front, numbered from 1."""
+def with_hidden(frame: pl.DataFrame, fault: pl.Expr | pl.Series, first_row: int) -> pl.DataFrame:
+    """The rows with the hidden columns in front, numbered from ``first_row``."""
     return (
-        frame.with_row_index(ROW, offset=1)
+        frame.with_row_index(ROW, offset=first_row)
         .with_columns(fault.alias(FAULT))
         .select(ROW, FAULT, pl.exclude(ROW, FAULT))
     )
+
+
+@dataclass
+class Totals:
+    """What is told of a file in one sentence, however often it occurs."""
+
+    zeros: int = 0
+    zero_line: int = 0
+    blank: int = 0
+    broken: int = 0
+    comments: int = 0
+
+    def tell(self, problems: list[ReadingProblem]) -> None:
+        """Say how many lines were passed over, and how many faults are not told one by one."""
+        told: list[tuple[int, str, Literal["note", "broken"], str]] = [
+            (self.blank, "blank_lines", "note", "blank lines were passed over."),
+            (self.broken - _TOLD, "broken_row", "broken", "more rows are broken."),
+            (self.comments, "comments", "note", "comment lines were passed over."),
+        ]
+        for count, kind, level, said in told:
+            if count > 0:
+                problems.append(
+                    ReadingProblem(kind=kind, level=level, count=count, message=f"{count} {said}")
+                )
+
+    def tell_zeros(self, problems: list[ReadingProblem]) -> None:
+        """Say that zero bytes were taken out."""
+        if self.zeros:
+            problems.append(
+                ReadingProblem(
+                    kind="zero_bytes",
+                    line=self.zero_line,
+                    count=self.zeros,
+                    message=f"{self.zeros:,} zero bytes inside cells were taken out.",
+                )
+            )
 
 
 @dataclass(slots=True)
@@ -117,28 +153,31 @@ def read_carefully(
     text: str,
     names: list[str],
     first_line: int,
+    first_row: int,
     reading: DelimitedReading,
     problems: list[ReadingProblem],
+    totals: Totals,
 ) -> pl.DataFrame:
-    """Every record of ``text`` as a row; those at fault say why, with their line."""
-    width, blank, told, row, comments = len(names), 0, 0, 0, 0
+    """Every record of ``text`` as a row; those at fault say why, with their line. ``first_line``
+    and ``first_row`` are the numbers that its first line and its first record have."""
+    width, row = len(names), first_row - 1
     changed = _DelimiterWatch(width, reading.delimiter)
     frames: list[pl.DataFrame] = []
     batch: list[list[str | None]] = []
     faults: list[str | None] = []
     for record in _records(text, width, first_line, reading):
         if record.comment:
-            comments += 1
+            totals.comments += 1
             continue
         if not any(record.cells) or (len(record.cells) == 1 and not record.cells[0].strip()):
-            blank += 1
+            totals.blank += 1
             continue
         row += 1
         fault = record.fault or _width_fault(record, width)
         if fault:
-            told += 1
+            totals.broken += 1
             changed.look_at(record)
-            if told <= _TOLD:
+            if totals.broken <= _TOLD:
                 problems.append(
                     ReadingProblem(
                         kind="broken_row", level="broken", message=fault, line=record.line, row=row
@@ -152,9 +191,8 @@ def read_carefully(
             batch = []
     if batch or not frames:
         frames.append(_frame(batch, names))
-    tell_totals(blank, told, comments, problems)
     changed.tell(problems)
-    return with_hidden(pl.concat(frames), pl.Series(FAULT, faults, dtype=pl.String))
+    return with_hidden(pl.concat(frames), pl.Series(FAULT, faults, dtype=pl.String), first_row)
 
 
 def _width_fault(record: _Record, width: int) -> str | None:
@@ -197,37 +235,6 @@ class _DelimiterWatch:
                     f"{self.mark!r} instead; they are held. Ask the supplier for one delimiter.",
                 )
             )
-
-
-def tell_totals(blank: int, told: int, comments: int, problems: list[ReadingProblem]) -> None:
-    """Say how many lines were passed over, and how many faults are not told one by one."""
-    if blank:
-        problems.append(
-            ReadingProblem(
-                kind="blank_lines",
-                level="note",
-                count=blank,
-                message=f"{blank} blank lines were passed over.",
-            )
-        )
-    if told > _TOLD:
-        problems.append(
-            ReadingProblem(
-                kind="broken_row",
-                level="broken",
-                count=told - _TOLD,
-                message=f"{told - _TOLD} more rows are broken.",
-            )
-        )
-    if comments:
-        problems.append(
-            ReadingProblem(
-                kind="comments",
-                level="note",
-                count=comments,
-                message=f"{comments} comment lines were passed over.",
-            )
-        )
 
 
 def _frame(batch: list[list[str | None]], names: list[str]) -> pl.DataFrame:

@@ -99,60 +99,107 @@ def to_utf8(data: bytes, encoding: str) -> tuple[bytes, list[ReadingProblem]]:
 
     Raises ``UnreadableFile`` for an encoding nobody knows.
     """
-    try:
-        codecs.lookup(encoding)
-    except LookupError as error:
-        raise UnreadableFile(
-            f"There is no encoding called {encoding!r}.", remedy="Choose one from the list."
-        ) from error
-    for bom, _ in _BOMS:
-        if data.startswith(bom):
-            data = data[len(bom) :]
-            break
-    if codecs.lookup(encoding).name == "utf-8":
-        return _mend_utf8(data)
-    text = data.decode(encoding, errors="replace")
-    problems = []
-    if "�" in text:
-        line = text[: text.index("�")].count("\n") + 1
-        problems.append(
-            ReadingProblem(
-                kind="wrong_encoding",
-                line=line,
-                message=f"{text.count(chr(0xFFFD))} bytes are no characters in {encoding}; "
-                "another encoding may fit better.",
-            )
-        )
-    return text.encode("utf-8"), problems
+    decoder = Decoder(encoding)
+    return decoder.take(data, last=True), decoder.problems()
 
 
-def _mend_utf8(data: bytes) -> tuple[bytes, list[ReadingProblem]]:
-    """Lines that are not UTF-8 are read as Windows-1252 and told one by one."""
-    if data.isascii():
-        return data, []
-    try:
-        data.decode("utf-8")
-        return data, []
-    except UnicodeDecodeError:
-        pass
-    lines = data.split(b"\n")
-    problems = []
-    for index, line in enumerate(lines):
+class Decoder:
+    """Turns bytes into UTF-8 without a byte order mark, in as many pieces as they come, and
+    remembers what could not be read as stated. Lines that are not the UTF-8 they should be are
+    read as Windows-1252.
+
+    Raises ``UnreadableFile`` for an encoding nobody knows.
+    """
+
+    def __init__(self, encoding: str) -> None:
         try:
-            line.decode("utf-8")
-        except UnicodeDecodeError:
-            lines[index] = line.decode("cp1252", errors="replace").encode("utf-8")
-            problems.append(
+            known = codecs.lookup(encoding)
+        except LookupError as error:
+            raise UnreadableFile(
+                f"There is no encoding called {encoding!r}.", remedy="Choose one from the list."
+            ) from error
+        self._encoding = encoding
+        self._by_line = known.name == "utf-8"
+        self._decoder = codecs.getincrementaldecoder(encoding)("replace")
+        self._begun = False
+        #: The beginning of a line whose end has not come yet.
+        self._open = b""
+        self._lines = 0
+        #: Lines in another encoding, the first of them by number.
+        self._odd: list[int] = []
+        self._odd_in_all = 0
+        self._lost, self._lost_line = 0, 0
+
+    def take(self, data: bytes, last: bool) -> bytes:
+        """The next bytes as UTF-8; of text that should be UTF-8, as far as whole lines go."""
+        if not self._begun and data:
+            self._begun = True
+            mark = next((bom for bom, _ in _BOMS if data.startswith(bom)), b"")
+            data = data[len(mark) :] if mark else data
+        return self._mended(data, last) if self._by_line else self._decoded(data, last)
+
+    def _decoded(self, data: bytes, last: bool) -> bytes:
+        text = self._decoder.decode(data, last)
+        if "\ufffd" in text:
+            if not self._lost:
+                self._lost_line = self._lines + text[: text.index("\ufffd")].count("\n") + 1
+            self._lost += text.count("\ufffd")
+        self._lines += text.count("\n")
+        return text.encode("utf-8")
+
+    def _mended(self, data: bytes, last: bool) -> bytes:
+        data = self._open + data if self._open else data
+        self._open = b""
+        if not last:
+            end = data.rfind(b"\n") + 1
+            data, self._open = data[:end], data[end:]
+        if not _is_utf8(data):
+            data = self._line_by_line(data)
+        self._lines += data.count(b"\n")
+        return data
+
+    def _line_by_line(self, data: bytes) -> bytes:
+        lines = data.split(b"\n")
+        for index, line in enumerate(lines):
+            if not _is_utf8(line):
+                lines[index] = line.decode("cp1252", errors="replace").encode("utf-8")
+                self._odd_in_all += 1
+                if len(self._odd) < _TOLD:
+                    self._odd.append(self._lines + index + 1)
+        return b"\n".join(lines)
+
+    def problems(self) -> list[ReadingProblem]:
+        """What could not be read as stated, of all that was taken."""
+        found = [
+            ReadingProblem(
+                kind="mixed_encoding",
+                line=line,
+                message=f"Line {line} is not UTF-8; it was read as Windows-1252.",
+            )
+            for line in self._odd
+        ]
+        more = self._odd_in_all - len(self._odd)
+        if more:
+            found.append(
+                ReadingProblem(kind="mixed_encoding", message=f"{more} more lines are not UTF-8.")
+            )
+        if self._lost:
+            found.append(
                 ReadingProblem(
-                    kind="mixed_encoding",
-                    line=index + 1,
-                    message=f"Line {index + 1} is not UTF-8; it was read as Windows-1252.",
+                    kind="wrong_encoding",
+                    line=self._lost_line,
+                    message=f"{self._lost} bytes are no characters in {self._encoding}; "
+                    "another encoding may fit better.",
                 )
             )
-    more = len(problems) - _TOLD
-    if more > 0:
-        problems = problems[:_TOLD]
-        problems.append(
-            ReadingProblem(kind="mixed_encoding", message=f"{more} more lines are not UTF-8.")
-        )
-    return b"\n".join(lines), problems
+        return found
+
+
+def _is_utf8(data: bytes) -> bool:
+    if data.isascii():
+        return True
+    try:
+        data.decode("utf-8")
+    except UnicodeDecodeError:
+        return False
+    return True

@@ -313,7 +313,8 @@ def _read_plain(
     if isinstance(reading, WorkbookReading):
         return _limited(read_workbook(path, reading), limit)
     if limit is None:
-        return read_delimited(path.read_bytes(), reading)
+        with path.open("rb") as stream:
+            return read_delimited(stream, reading, tell=tell)
     with path.open("rb") as stream:
         head = stream.read(_PREVIEW_BYTES)
     whole = len(head) == path.stat().st_size

@@ -47,24 +47,50 @@ def _texts(record: Flat) -> dict[str, str]:
     return record  # type: ignore[return-value]  # texts only, as was seen
 
 
+class Parts:
+    """Tables one under the other. What is little stays in memory; the rest goes to files in a
+    temporary folder that lives as long as this."""
+
+    def __init__(self) -> None:
+        self._size = 0.0
+        self._parts: list[pl.LazyFrame] = []
+        self._folder: tempfile.TemporaryDirectory[str] | None = None
+
+    def __len__(self) -> int:
+        return len(self._parts)
+
+    def add(self, frame: pl.DataFrame) -> None:
+        """A table more."""
+        self._size += frame.estimated_size()
+        if self._size < _IN_MEMORY:
+            self._parts.append(frame.lazy())
+            return
+        if self._folder is None:
+            self._folder = tempfile.TemporaryDirectory(prefix="nomotax-")
+        path = Path(self._folder.name) / f"{len(self._parts)}.parquet"
+        frame.write_parquet(path, compression="lz4")
+        self._parts.append(pl.scan_parquet(path))
+
+    def table(self) -> pl.LazyFrame:
+        """All of them; columns that some lack are null there."""
+        return pl.concat(self._parts, how="diagonal")
+
+
 class Spool:
-    """Takes records. What is little stays in memory; the rest goes to files in a temporary folder
-    that lives as long as the spool. Empty texts are no cells, nor with ``strip`` those of nothing
-    but blanks."""
+    """Takes records into parts of one table. Empty texts are no cells, nor with ``strip`` those of
+    nothing but blanks."""
 
     def __init__(self, tell: Tell = silent, strip: bool = False) -> None:
         self.rows = 0
         self._tell = tell
         self._strip = strip
         self._held: list[dict[str, str]] = []
-        self._size = 0.0
         #: Every name so far, and those that are looked for in the next records.
         self._names: dict[str, None] = {}
         self._columns: dict[str, None] = {}
         self._lists: set[str] = set()
         self._packs: list[pl.DataFrame] = []
-        self._parts: list[pl.LazyFrame] = []
-        self._folder: tempfile.TemporaryDirectory[str] | None = None
+        self._parts = Parts()
 
     def add(self, records: Iterable[Flat]) -> None:
         """Take flat records."""
@@ -104,26 +130,16 @@ class Spool:
         empty = frame.null_count()
         self._columns = {n: None for n in self._columns if empty[n][0] < frame.height}
         self._names |= self._columns
-        self._parts.append(self._kept(frame))
-
-    def _kept(self, frame: pl.DataFrame) -> pl.LazyFrame:
-        self._size += frame.estimated_size()
-        if self._size < _IN_MEMORY:
-            return frame.lazy()
-        if self._folder is None:
-            self._folder = tempfile.TemporaryDirectory(prefix="nomotax-")
-        path = Path(self._folder.name) / f"{len(self._parts)}.parquet"
-        frame.write_parquet(path, compression="lz4")
-        return pl.scan_parquet(path)
+        self._parts.add(frame)
 
     def finish(self) -> pl.LazyFrame:
         """The table: hidden columns, then every name in order of appearance. Columns that hold a
         list anywhere hold lists everywhere."""
         if self._held or self._packs or not self._parts:
             self._flush()
-        table = pl.concat(self._parts, how="diagonal")
         return (
-            table.with_columns(
+            self._parts.table()
+            .with_columns(
                 pl.when(pl.col(n).str.starts_with(LIST_MARK))
                 .then(pl.col(n).str.slice(1))
                 .otherwise(wrapped(n))

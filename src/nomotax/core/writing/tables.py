@@ -46,6 +46,18 @@ def write_table(
         _write_xlsx(frame, out, sheet)
 
 
+def write_lazily(table: pl.LazyFrame, out: BinaryIO, kind: str) -> None:
+    """The same for a table that need not fit into memory; a workbook is limited as it is."""
+    if kind == "csv":
+        table.sink_csv(out, line_terminator="\r\n")
+    elif kind == "jsonl":
+        table.sink_ndjson(out)
+    elif kind == "parquet":
+        table.sink_parquet(out)
+    else:
+        write_table(table.collect(), out, kind)
+
+
 def _write_xlsx(frame: pl.DataFrame, out: BinaryIO, sheet: str) -> None:
     if frame.height > _XLSX_ROWS:
         raise NomotaxError(
