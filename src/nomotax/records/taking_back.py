@@ -37,6 +37,34 @@ where c.run_id = :part and {which} and not exists (
 )
 """
 _WHOLE_TOLD = """
+select p.key, p.title, f.name as field, p.content ->> f.name as shown, c.was ->> f.name as was,
+  null::bigint as later_run, exists (
+  select 1 from kept_values k
+  where k.store_id = :store and k.product_id = c.product_id and k.field = f.name
+) as kept
+from whole c join products p on p.id = c.product_id, lateral unnest(c.fields) f(name)
+"""
+#: Each field of the other changes: the value ``was`` that takes the place, who wrote it, and the
+#: next change that stands and wrote the same field; what stands ``there``, and who wrote that.
+_EACH = """
+select e.*,
+  case when e.next is null then p.content -> e.name else l.before -> e.name end as there,
+  case when e.next is null then p.writers -> e.name else l.writers -> e.name end as there_by,
+  l.run_id as later_run, p.key, p.title, p.content ->> e.name as shown
+from (
+  select c.id, c.product_id, f.name, {value} -> f.name as was, {writer} as writer, (
+    select min(l.id) from product_changes l
+    where l.product_id = c.product_id and l.id > c.id and l.undone_by is null
+      and l.run_id <> all(:outs) and l.after ? f.name
+  ) as next
+  from product_changes c, lateral jsonb_object_keys(c.after) f(name)
+  where c.run_id = :part and {which}
+    and not exists (select 1 from whole w where w.id = c.id)
+) e
+join products p on p.id = e.product_id
+left join product_changes l on l.id = e.next
+"""
+_TOLD = """
 select key, title, name as field, shown, was #>> '{}' as was, later_run, exists (
   select 1 from kept_values k
   where k.store_id = :store and k.product_id = e.product_id and k.field = e.name
