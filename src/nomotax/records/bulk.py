@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 import polars as pl
 from adbc_driver_postgresql import dbapi  # type: ignore[import-untyped]  # it has no types
 from psycopg import sql
+from sqlalchemy import text
 from sqlmodel import Session
 
-from nomotax.records.database import database_url
+from nomotax.records.database import UNCOMPILED, database_url
 
 _PIECE = 20_000
 #: How many bytes of an answer come at once.
@@ -19,8 +20,7 @@ _PIECES_OF, _BYTES = "adbc.postgresql.batch_size_hint_bytes", 4 << 20
 
 def read_query(query: str, schema: dict[str, Any]) -> pl.DataFrame:
     """The rows of a query as a frame of ``schema`` (also when there are none)."""
-    frame = pl.read_database_uri(query, database_url(), engine="adbc")
-    return frame.select(pl.col(name).cast(kind) for name, kind in schema.items())
+    return pl.concat(read_pieces(query, schema))
 
 
 def read_pieces(query: str, schema: dict[str, Any]) -> Iterator[pl.DataFrame]:
@@ -29,6 +29,7 @@ def read_pieces(query: str, schema: dict[str, Any]) -> Iterator[pl.DataFrame]:
     with dbapi.connect(database_url()) as connection, connection.cursor() as cursor:
         # A whole catalog put in order: beside this, sorting it through files takes longer.
         cursor.execute("set work_mem = '256MB'")
+        cursor.execute(f"set {UNCOMPILED}")
         cursor.adbc_statement.set_options(**{_PIECES_OF: str(_BYTES)})
         cursor.execute(query)
         for batch in cursor.fetch_record_batch():
@@ -37,6 +38,27 @@ def read_pieces(query: str, schema: dict[str, Any]) -> Iterator[pl.DataFrame]:
             yield frame.select(pl.col(name).cast(kind) for name, kind in schema.items())
     if none:
         yield pl.DataFrame(schema=schema)
+
+
+def copy_out(
+    db: Session, query: str, values: Mapping[str, Any], schema: Mapping[str, Any]
+) -> pl.DataFrame:
+    """The rows of a query as a frame of ``schema`` by COPY, inside the session's transaction: what
+    it has laid out, and not yet said to others, is seen. For texts, whole numbers and booleans."""
+    connection = db.connection()
+    command = text(f"copy ({query}) to stdout (format csv, force_quote *)")
+    said = str(command.compile(dialect=connection.dialect))
+    driver = connection.connection.driver_connection
+    with driver.cursor() as cursor, cursor.copy(said, values) as copy:  # type: ignore[union-attr]  # psycopg connection
+        found = b"".join(copy)
+    if not found:
+        return pl.DataFrame(schema=dict(schema))
+    # All that is there is quoted: an unquoted nothing is SQL's null.
+    frame = pl.read_csv(found, has_header=False, schema=dict.fromkeys(schema, pl.String))
+    return frame.select(
+        (pl.col(name) == "t" if kind == pl.Boolean else pl.col(name).cast(kind)).alias(name)
+        for name, kind in schema.items()
+    )
 
 
 def copy_frame(
@@ -49,8 +71,8 @@ def copy_frame(
     command = sql.SQL("copy {} ({}) from stdin (format csv)").format(sql.Identifier(table), columns)
     with driver.cursor() as cursor, cursor.copy(command) as copy:  # type: ignore[union-attr]  # psycopg connection
         done = 0
-        for text, rows in _pieces(frame):
-            copy.write(text)
+        for lines, rows in _pieces(frame):
+            copy.write(lines)
             done += rows
             tell(done)
 
