@@ -133,6 +133,7 @@ def _write(
     tell(50, "writing products")
     changed = changes.write(heading)
     changes.make(made, _telling(tell, 60, total))
+    changes.make_known(made.height, changed)
     if run.kind == "dated":
         DatedValues(db, run.store_id).settle(known_id(run), _refused(run))
     said = f"applied: {made.height} products made, {changed} changed"

@@ -20,7 +20,7 @@ from nomotax.core.lookups.tree import SIGN
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.flows.listing import LISTED, Wanted, listing_of
 from nomotax.flows.waiting import DatedLine, lines_of
-from nomotax.records.bulk import read_pieces, read_query
+from nomotax.records.bulk import read_pieces, read_query, read_table
 from nomotax.records.catalog import Catalog, in_catalog
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Stores
@@ -278,7 +278,7 @@ def key_and_content(
 
 def held_of(store_id: int) -> Held:
     """Every product of a store, to be compared with."""
-    return Held(read_query(_ALL.format(store=int(store_id)), RAW))
+    return Held(read_table(_ALL.format(store=int(store_id)), RAW, "products", "p", _PARTS))
 
 
 def raw_by_key(store_id: int) -> Iterator[pl.DataFrame]:
@@ -287,6 +287,8 @@ def raw_by_key(store_id: int) -> Iterator[pl.DataFrame]:
     return read_pieces(_ALL.format(store=int(store_id)) + " order by p.key", RAW)
 
 
+#: So many processes of the database write a catalog down.
+_PARTS = 2
 _ALL = (
     "select p.key, s.name as owner, p.content::text as content from products p "
     "join suppliers s on s.id = p.supplier_id where p.store_id = {store}"

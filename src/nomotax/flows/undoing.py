@@ -23,10 +23,8 @@ from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
 from nomotax.records.tables import Run, now
-from nomotax.records.taking_back import Instead, TakingBack, know_history, writes_itself
+from nomotax.records.taking_back import Instead, TakingBack, writes_itself
 
-#: From so many lines on a plan that is made blind takes minutes.
-_LARGE = 1_000
 #: What a run has in common with the one it takes back.
 _SHARED = {"feed_id", "delivery_id", "version_id", "first_row", "last_row", "used"}
 
@@ -92,11 +90,6 @@ def _refuse_overtaken(db: Session, chain: list[Run]) -> None:
 def prepare_undo(run_id: int, tell: Progress) -> None:
     """Keep what taking it back would do, for a person to look at."""
     tell(20, "comparing with the catalog")
-    with session() as db:
-        runs = Runs.holding(db, run_id)
-        target = runs.get(runs.get(run_id).undoes or 0)
-        if sum(target.counts.values()) > _LARGE:
-            know_history(db)
     with session() as db:
         run = Runs.holding(db, run_id).get(run_id)
         taking = _taking_back(db, run)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
+from concurrent.futures import ThreadPoolExecutor
+from itertools import pairwise
 from typing import Any
 
 import polars as pl
@@ -11,22 +13,47 @@ from psycopg import sql
 from sqlalchemy import text
 from sqlmodel import Session
 
-from nomotax.records.database import UNCOMPILED, database_url
+from nomotax.records.database import UNCOMPILED, database_url, session
 
 _PIECE = 20_000
+#: No table has so many pages.
+_LAST_PAGE = 2**32 - 2
 #: How many bytes of an answer come at once.
 _PIECES_OF, _BYTES = "adbc.postgresql.batch_size_hint_bytes", 4 << 20
 
 
-def read_query(query: str, schema: dict[str, Any]) -> pl.DataFrame:
+def read_query(query: str, schema: dict[str, Any], moment: str = "") -> pl.DataFrame:
     """The rows of a query as a frame of ``schema`` (also when there are none)."""
-    return pl.concat(read_pieces(query, schema))
+    return pl.concat(read_pieces(query, schema, moment))
 
 
-def read_pieces(query: str, schema: dict[str, Any]) -> Iterator[pl.DataFrame]:
-    """The rows of a query in pieces of some megabytes, as they come; at least one piece."""
+def read_table(
+    query: str, schema: dict[str, Any], table: str, alias: str, parts: int
+) -> pl.DataFrame:
+    """The rows of a query over one large table, in so many parts of it at the same time: each is
+    written down by a process of the database's own. All of them see the same moment."""
+    with session() as db:
+        connection = db.connection(execution_options={"isolation_level": "REPEATABLE READ"})
+        moment = connection.execute(text("select pg_export_snapshot()")).scalar_one()
+        size = text("select pg_relation_size(cast(:table as regclass)) / 8192")
+        pages = connection.execute(size, {"table": table}).scalar_one()
+        queries = [
+            f"{query} and {alias}.ctid >= '({start},0)' and {alias}.ctid < '({end},0)'"
+            for start, end in pairwise([*range(0, pages, pages // parts + 1), _LAST_PAGE])
+        ]
+        with ThreadPoolExecutor(parts) as pool:
+            found = list(pool.map(lambda one: read_query(one, schema, moment), queries))
+    return pl.concat(found) if found else pl.DataFrame(schema=schema)
+
+
+def read_pieces(query: str, schema: dict[str, Any], moment: str = "") -> Iterator[pl.DataFrame]:
+    """The rows of a query in pieces of some megabytes, as they come; at least one piece. With
+    ``moment`` as a transaction sees it that has exported its snapshot under this name."""
     none = True
     with dbapi.connect(database_url()) as connection, connection.cursor() as cursor:
+        if moment:
+            cursor.execute("set transaction isolation level repeatable read")
+            cursor.execute(f"set transaction snapshot '{moment}'")
         # A whole catalog put in order: beside this, sorting it through files takes longer.
         cursor.execute("set work_mem = '256MB'")
         cursor.execute(f"set {UNCOMPILED}")

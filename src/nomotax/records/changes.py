@@ -30,25 +30,31 @@ with kept as (
   from kept k where k.key = s.key returning k.n
 ) select coalesce(sum(n), 0) from left_alone
 """
-#: Staged fields whose value is another than the changeset found, and products that are gone.
+#: Each change beside its product, if that is there: the fields, those of them whose value is
+#: another than the changeset found, who writes them, and who had written them.
+_FOUND = """
+create temp table found on commit drop as
+select s.key, p.id, s.before, s.after, array(select jsonb_object_keys(s.after)) as fields,
+  array(
+    select f from jsonb_object_keys(s.after) f
+    where (p.content ->> f) is distinct from (s.before ->> f)
+  ) as moved,
+  (select jsonb_object_agg(f, cast(:run as bigint)) from jsonb_object_keys(s.after) f) as wrote,
+  coalesce((
+    select jsonb_object_agg(f, p.writers -> f) from jsonb_object_keys(s.after) f
+    where p.writers ? f
+  ), '{}') as writers
+from staged s left join products p on p.store_id = :store and p.key = s.key
+"""
 _STALE = """
-select s.key, coalesce(f.name, '') as field from staged s
-left join products p on p.store_id = :store and p.key = s.key
-left join lateral (
-  select name from jsonb_object_keys(s.after) name
-  where (p.content ->> name) is distinct from (s.before ->> name)
-) f on true
-where p.id is null or f.name is not null
+select s.key, coalesce(f.name, '') as field
+from found s left join lateral unnest(s.moved) f(name) on true
+where s.id is null or f.name is not null
 order by s.key, field limit 20
 """
 _HISTORY = """
 insert into product_changes (run_id, store_id, product_id, before, after, writers)
-select :run, :store, p.id, s.before, s.after, coalesce((
-  select jsonb_object_agg(f, p.writers -> f) from jsonb_object_keys(s.after) f
-  where p.writers ? f
-), '{}')
-from staged s join products p on p.store_id = :store and p.key = s.key
-where s.after <> '{}'
+select :run, :store, id, before, after, writers from found where after <> '{}'
 """
 
 
@@ -68,13 +74,13 @@ def headings(fields: str, after: str) -> str:
 _UPDATE = (
     "update products p set content = (p.content - s.fields) || jsonb_strip_nulls(s.after),"
     + headings("s.fields", "s.after")
-    + """ writers = p.writers || s.wrote, changed_at = :now
-from (
-  select key, after, array_agg(f) as fields, jsonb_object_agg(f, cast(:run as bigint)) as wrote
-  from staged, jsonb_object_keys(after) f group by key, after
-) s where p.store_id = :store and p.key = s.key
-"""
+    + " writers = p.writers || s.wrote, changed_at = :now from found s "
+    "where p.id = s.id and s.after <> '{}'"
 )
+
+
+#: From so many products on.
+_MUCH = 1_000
 
 
 class Touched(BaseModel):
@@ -99,9 +105,11 @@ class Changes:
     def __init__(self, db: Session, store_id: int, run_id: int) -> None:
         self.db = db
         self.values: dict[str, Any] = {"store": store_id, "run": run_id, "now": now()}
+        self._found = False
 
     def stage(self, deltas: pl.DataFrame, tell: Callable[[int], None]) -> None:
         """Lay changes by (key, before and after as JSON objects of the fields that differ)."""
+        self._found = False
         self._run(_STAGED)
         copy_frame(self.db, "staged", deltas, tell)
         self._run("analyze staged")
@@ -112,13 +120,32 @@ class Changes:
 
     def stale(self) -> list[Touched]:
         """Fields that have another value than the changes found, up to 20."""
+        self._find()
         return [Touched(key=key, field=field) for key, field in self._run(_STALE)]
 
     def write(self, heading: Mapping[str, str]) -> int:
         """Write them, and their history; gives how many products are changed."""
+        self._find()
         written = self._run(_HISTORY).rowcount
         self._run(_UPDATE, **heading)
         return int(written)
+
+    def make_known(self, made: int, changed: int) -> None:
+        """Let the database look at what it holds after much was written: by what it knew before,
+        it would plan the next run, or the undo of this one, to take minutes. To be called last, as
+        it keeps others from doing so until the transaction ends."""
+        if made + changed > _MUCH:
+            self._run("analyze products (id, store_id, key, category, created_run)")
+        if changed > _MUCH:
+            self._run("analyze product_changes (id, run_id, product_id)")
+
+    def _find(self) -> None:
+        """Lay them out beside their products, as they are when this is first asked for."""
+        if not self._found:
+            self._run("drop table if exists found")
+            self._run(_FOUND)
+            self._run("analyze found (id)")
+            self._found = True
 
     def make(self, products: pl.DataFrame, tell: Callable[[int], None]) -> None:
         """Copy new products straight into their table: columns by name, headings and content as

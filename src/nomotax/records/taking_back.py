@@ -306,13 +306,6 @@ class TakingBack:
         return self.db.connection().execute(text(statement), self.values | more)
 
 
-def know_history(db: Session) -> None:
-    """Let the database look at what it holds, as its plans go by that: right after a large run it
-    knows nothing of what the run has written."""
-    about = "products (id, store_id, key, created_run), product_changes (id, run_id, product_id)"
-    db.connection().execute(text(f"analyze {about}"))
-
-
 def writes_itself(fields: pl.DataFrame) -> bool:
     """Whether taking back writes any of these by itself."""
     over = pl.col("later_run").is_not_null() & pl.col("chosen")
