@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 
 from nomotax.core.changes.dated import DUE, with_due
-from nomotax.core.changes.diff import NEW, OLD, OWNER
+from nomotax.core.changes.marks import NEW, OLD, OWNER
 from nomotax.core.changes.states import STATE
 from nomotax.flows import dated
 from nomotax.flows.applying import apply

@@ -75,12 +75,13 @@ def test_a_feed_of_a_language_completes_what_another_brought(client, work):
         "sku": {"parts": [{"column": "art"}], "steps": [{"do": "affix", "before": "QP-"}]},
         "name_fr": {"parts": [{"column": "titre"}]},
     }
+    # As a document says it that was written before policies.
     crosswalk = {"fills": fills, "only_completes": True}
     state = send(
         client, "put", f"/feeds/{feed}/draft",
         {"crosswalk": crosswalk, "revision": bench["revision"]},
     )  # fmt: skip
-    assert state["crosswalk"]["only_completes"]
+    assert state["crosswalk"]["policy"]["products"] == "change"
     assert get(client, f"/feeds/{feed}/questions")["questions"] == []
     before = get(client, "/stores/1/products/QP-004000")["product"]["content"]
     run = get(client, f"/runs/{apply(client, work, feed)['id']}")

@@ -8,8 +8,9 @@ from dataclasses import dataclass
 
 import polars as pl
 
-from nomotax.core.changes.diff import OLD, OWNER, STATUSES, Comparison
+from nomotax.core.changes.diff import STATUSES, Comparison
 from nomotax.core.changes.held import RAW, Held
+from nomotax.core.changes.marks import BY_RUN, OLD, OWNER
 from nomotax.core.changes.states import STATE
 from nomotax.core.crosswalk.compiler import Plan
 
@@ -30,6 +31,7 @@ def held(catalog: pl.DataFrame) -> Held:
         (
             row["key"],
             row[OWNER],
+            bool(row.get(BY_RUN)),
             json.dumps(
                 {
                     name.removeprefix(OLD): value
@@ -49,7 +51,7 @@ def compare(
     catalog: pl.DataFrame,
     owner: str,
     kept: Mapping[str, Sequence[str]] | None = None,
-    brought: pl.Series | None = None,
+    brought: pl.DataFrame | None = None,
     size: int = 1_000,
 ) -> Changeset:
     """Compare so many rows at a time."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 import pytest
 
-from nomotax.core.changes.diff import NEW, OLD, OWNER
+from nomotax.core.changes.marks import NEW, OLD, OWNER
 from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.evidence import Evidence

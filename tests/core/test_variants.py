@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 import pytest
 
-from nomotax.core.changes.diff import OWNER
+from nomotax.core.changes.marks import OWNER
 from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.crosswalk.problems import problems_of
@@ -151,7 +151,7 @@ def test_a_feed_may_only_complete_products():
     """It needs none of the required fields, makes no product, and misses none."""
     fills = {"sku": {"parts": [{"column": "k"}]}, "name": {"parts": [{"column": "a"}]}}
     rows = [("1", "new name", None, None), ("2", None, None, None), ("9", "x", None, None)]
-    frame, plan, _, problems = run(rows, fills, only_completes=True)
+    frame, plan, _, problems = run(rows, fills, policy={"products": "change"})
     assert problems == []
     catalog = pl.DataFrame(
         {

@@ -87,7 +87,9 @@ def _written(run: Run, heading: Heading) -> tuple[pl.DataFrame, pl.DataFrame]:
     if run.kind in ("restore", "dated"):
         frame = scan.filter(pl.col("status") != STAYS).collect()
         return restored_products(frame, heading, run), product_deltas(frame.filter(~pl.col(MADE)))
-    frame = scan.filter(pl.col("status").is_in(["new", "changed"])).collect()
+    # Of what is gone most stays as it is.
+    gone = (pl.col("status") == "gone") & (pl.col("fields").list.len() > 0)
+    frame = scan.filter(pl.col("status").is_in(["new", "changed"]) | gone).collect()
     new = pl.col("status") == "new"
     with session() as db:
         supplier = known_id(Feeds(db, run.store_id).supplier(Runs(db, run.store_id).feed(run)))

@@ -55,11 +55,12 @@ class Compared:
 def compared(
     arriving: pl.LazyFrame,
     comparison: Comparison,
-    brought: pl.Series | None,
+    brought: pl.DataFrame | None,
     tell: Callable[[int, int], None],
 ) -> Iterator[Compared]:
-    """Compare all rows. ``brought`` are the keys that the feed named last time, of which products
-    are gone; None where none can be. ``tell`` hears how many rows of how many are filled."""
+    """Compare all rows. ``brought`` are the keys that the feed has named, of which products may be
+    gone, as ``Comparison.gone`` takes them; None where none can be. ``tell`` hears how many
+    rows of how many are filled."""
     with tempfile.TemporaryDirectory(prefix="nomotax-") as folder:
         found = Compared(Path(folder))
         total = int(arriving.select(pl.len()).collect().item())

@@ -9,8 +9,8 @@ from functools import partial
 import polars as pl
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.changes.diff import OLD
 from nomotax.core.changes.held import decoded
+from nomotax.core.changes.marks import OLD
 from nomotax.core.changes.states import LIVE, STATE, STATES, State
 from nomotax.core.kinds import FieldKind
 from nomotax.core.reading.pictures import PREFIX

@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.changes.diff import NEW
+from nomotax.core.changes.marks import NEW
 from nomotax.core.changes.restoring import MADE, SUPPLIER, counts_of, restored
 from nomotax.core.changes.snapshot import read_about, read_rows
 from nomotax.core.changes.staging import Heading, new_products

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.again import AGAIN
-from nomotax.core.changes.diff import NEW, OLD
+from nomotax.core.changes.marks import NEW, OLD
 from nomotax.core.changes.states import STATE, TAKEN_OUT, said
 from nomotax.core.changes.taking_back import STAYS
 from nomotax.core.errors import NotFound
@@ -105,7 +105,7 @@ def review_summary(run_id: int) -> ReviewSummary:
     """What the whole changeset amounts to. Raises ``NotFound`` before it is prepared."""
     schema, scan = _schema(run_id), _scan(run_id)
     fields = (
-        scan.filter(pl.col("status") == "changed")
+        scan.filter(pl.col("status").is_in(["changed", "gone"]))
         .select(pl.col("fields").explode())
         .group_by("fields")
         .len("count")

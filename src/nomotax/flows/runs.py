@@ -122,7 +122,7 @@ _PREPARED = {"undo": prepare_undo, "restore": prepare_restore, "dated": prepare_
 @dataclass(frozen=True)
 class _Work:
     """What is prepared, as one transaction saw it; ``brought`` are the keys that the feed brought
-    when it was last applied, None where it never was."""
+    when it was applied, as ``_brought`` gives them, None where it never was."""
 
     run: Run
     plan: Plan
@@ -130,7 +130,7 @@ class _Work:
     table: str
     rules_revision: int
     rows: RowRange
-    brought: pl.Series | None
+    brought: pl.DataFrame | None
 
 
 def _prepare(run_id: int, tell: Progress) -> None:
@@ -174,7 +174,7 @@ def _work_of(run_id: int) -> _Work:
         delivery = delivery_used(db, run)
         feed = runs.feed(run)
         owner = Feeds(db, run.store_id).supplier(feed).name
-        last = runs.last_applied(known_id(feed))
+        last = runs.last_applied(known_id(feed), bundle.crosswalk.policy.after)
     ctx = context_of(bundle, delivery, categories)
     plan = compile_plan(bundle.crosswalk.within(schema), schema, ctx, delivery.columns)
     return _Work(
@@ -184,14 +184,21 @@ def _work_of(run_id: int) -> _Work:
         table=delivery.table_artifact or "",
         rules_revision=store.rules_revision,
         rows=RowRange(first=run.first_row, last=run.last_row),
-        brought=_brought(last) if last is not None else None,
+        brought=_brought(last) if last else None,
     )
 
 
-def _brought(run: Run) -> pl.Series:
-    """The keys that the rows of a run named."""
-    scan = artifacts().scan(changeset_name(run)).filter(pl.col("status") != "gone")
-    return scan.select(pl.col("key").drop_nulls().unique()).collect()["key"]
+def _brought(runs: list[Run]) -> pl.DataFrame:
+    """The keys that the rows of runs named, the newest first, and in how many deliveries in a row,
+    with the one in hand, those are missing that it does not name."""
+    named = [
+        artifacts()
+        .scan(changeset_name(run))
+        .filter((pl.col("status") != "gone") & pl.col("key").is_not_null())
+        .select(pl.col("key").unique(), pl.lit(times, dtype=pl.Int64).alias("times"))
+        for times, run in enumerate(runs, 1)
+    ]
+    return pl.concat(named).group_by("key").agg(pl.col("times").min()).collect()
 
 
 def _keep(work: _Work, found: Compared, whole: int) -> None:

@@ -34,8 +34,9 @@ class Runs(Repository):
         query = select(Run).where(Run.store_id == self.store_id)
         return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(limit)))
 
-    def last_applied(self, feed_id: int) -> Run | None:
-        """The run of a whole delivery of this feed that was applied last and stands."""
+    def last_applied(self, feed_id: int, most: int) -> list[Run]:
+        """The runs of whole deliveries of this feed that were applied last and stand, the newest
+        first, so many at most."""
         whole = col(Run.first_row).is_(None), col(Run.last_row).is_(None)
         query = select(Run).where(
             Run.store_id == self.store_id,
@@ -44,7 +45,8 @@ class Runs(Repository):
             Run.status == "applied",
             *whole,
         )
-        return self.session.exec(query.order_by(col(Run.finished_at).desc()).limit(1)).first()
+        newest = query.order_by(col(Run.finished_at).desc()).limit(most)
+        return list(self.session.exec(newest))
 
     def undo_under_way(self, run_id: int) -> Run | None:
         """The run that is about to take another back."""

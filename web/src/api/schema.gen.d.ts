@@ -3360,8 +3360,7 @@ export interface components {
         /**
          * Crosswalk
          * @description Fills by store field; ``parked`` keeps arriving columns in spare fields, ``left_out``
-         *     names those deliberately not used. With ``only_completes`` the feed brings no products: it
-         *     fills some fields (texts of a language, stock) of those that are in the catalog.
+         *     names those deliberately not used; ``policy`` says what its runs may do.
          */
         Crosswalk: {
             /** Fills */
@@ -3378,10 +3377,15 @@ export interface components {
              */
             left_out?: string[];
             /**
-             * Only Completes
-             * @default false
+             * @default {
+             *       "products": "both",
+             *       "others": "refuse",
+             *       "missing": "leave",
+             *       "after": 1,
+             *       "state": "live"
+             *     }
              */
-            only_completes?: boolean;
+            policy?: components["schemas"]["Policy"];
         };
         /**
          * Cut
@@ -3564,7 +3568,9 @@ export interface components {
          *
          *     ``parts`` are written one after the other; own text between two columns is written only where
          *     both have a value. ``when_empty`` says whether an empty result leaves the store's value or
-         *     clears it; ``on_problem`` whether a faulty value rejects the row or only skips this field.
+         *     clears it; ``on_problem`` whether a faulty value rejects the row or only skips this field;
+         *     ``writes`` when the field of a product is written: always, only of a new product, only where
+         *     the store's is empty, or never (others may still be filled from it).
          *     ``assumptions`` are what the steps take for granted; rows wait while one is open.
          */
         Fill: {
@@ -3590,6 +3596,12 @@ export interface components {
              * @enum {string}
              */
             on_problem?: "reject" | "skip";
+            /**
+             * Writes
+             * @default always
+             * @enum {string}
+             */
+            writes?: "always" | "new" | "empty" | "never";
             /**
              * Assumptions
              * @default []
@@ -4034,6 +4046,44 @@ export interface components {
              * @enum {string}
              */
             do: "picture_files";
+        };
+        /**
+         * Policy
+         * @description ``products``: whether runs make products, change those that are in the catalog, or both;
+         *     ``others``: whether they may change products of other suppliers; ``missing``: what happens to
+         *     products that the feed brought and does not bring ``after`` so many applied deliveries in a
+         *     row; ``state``: how the products that they make stand in the store.
+         */
+        Policy: {
+            /**
+             * Products
+             * @default both
+             * @enum {string}
+             */
+            products?: "both" | "make" | "change";
+            /**
+             * Others
+             * @default refuse
+             * @enum {string}
+             */
+            others?: "refuse" | "change";
+            /**
+             * Missing
+             * @default leave
+             * @enum {string}
+             */
+            missing?: "leave" | "stock_0" | "hide" | "archive" | "take_out";
+            /**
+             * After
+             * @default 1
+             */
+            after?: number;
+            /**
+             * State
+             * @default live
+             * @enum {string}
+             */
+            state?: "live" | "hidden";
         };
         /**
          * Replace

@@ -7,11 +7,12 @@ from collections.abc import Mapping
 
 import polars as pl
 
-from nomotax.core.changes.diff import NEW, OLD
+from nomotax.core.changes.marks import NEW, OLD
 from nomotax.core.crosswalk.compiler import as_text, compile_plan
 from nomotax.core.crosswalk.evidence import Evidence
 from nomotax.core.crosswalk.making import make_fill
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part
+from nomotax.core.crosswalk.policy import Policy
 from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.crosswalk.steps.text import Trim
 from nomotax.core.errors import UnfitValue
@@ -57,7 +58,7 @@ def _filled(
     evidence = Evidence("", list(columns.values()), own_export=True, categories=categories)
     fills = {name: _fill(schema[name], columns[name], evidence) for name in given}
     fills[schema.key] = Fill(parts=(Part(text=key),))
-    crosswalk = Crosswalk(fills=fills, only_completes=True)
+    crosswalk = Crosswalk(fills=fills, policy=Policy(products="change"))
     plan = compile_plan(crosswalk, schema, Context(categories=categories), list(given))
     filled = plan.fill(frame)
     for problem in problems_of(filled, plan, frame).iter_rows(named=True):

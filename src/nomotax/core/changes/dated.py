@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from nomotax.core.changes.diff import NEW, OLD, OWNER
+from nomotax.core.changes.marks import NEW, OLD, OWNER
 from nomotax.core.changes.states import STATE
 
 #: Of each value: its product, its field, what it is to be, from which day, and its number.

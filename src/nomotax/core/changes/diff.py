@@ -8,10 +8,13 @@ from typing import Protocol
 
 import polars as pl
 
-from nomotax.core.changes.states import STATE, TAKEN_OUT
+from nomotax.core.changes.marks import BY_RUN, NEW, OLD, OWNER
+from nomotax.core.changes.policy import gone_lines, may_be_written, stock_of
+from nomotax.core.changes.states import HIDDEN, STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import FilledField, Plan, as_text
 from nomotax.core.crosswalk.problems import (
     FATE,
+    PROBLEM_SCHEMA,
     across_rows,
     fates,
     narrow,
@@ -22,8 +25,6 @@ from nomotax.core.crosswalk.problems import (
 from nomotax.core.schema.model import Role
 from nomotax.core.table import ROW
 
-NEW, OLD = "new:", "old:"
-OWNER = "__owner"
 STATUSES = ("new", "changed", "same", "held", "rejected", "left out", "gone")
 #: The key of a row as text, and whether the catalog has its product.
 _KEY, _KNOWN = "__key", "__known"
@@ -33,8 +34,8 @@ class Catalog(Protocol):
     """The products that a delivery is compared with."""
 
     def beside(self, keys: pl.Series, fields: Sequence[str]) -> pl.DataFrame:
-        """``__owner``, the state and ``old:<field>`` of the product of each key, in their order,
-        all text; null where there is none."""
+        """``__owner``, the state, ``__by_run`` and ``old:<field>`` of the product of each key, in
+        their order, all text but ``__by_run``; null where there is none."""
 
     def pieces(
         self, fields: Sequence[str], keys: pl.Series | None = None
@@ -57,9 +58,10 @@ class Comparison:
     one row has to do with another is told when all have been seen, out of what little of each row
     that takes; then each piece is judged.
 
-    Only products of ``owner`` may change; a row that would change another's is rejected. A product
-    that was taken out comes back with the row that names it. ``kept`` has the keys of products by
-    the field that is kept by hand: it stays as it is.
+    What may change is the plan's policy: without more, only products of ``owner``, so that a row
+    that would change another's is rejected. A product that was taken out, hidden or archived by a
+    run comes back with the row that names it. ``kept`` has the keys of products by the field that
+    is kept by hand: it stays as it is.
     """
 
     def __init__(
@@ -80,8 +82,7 @@ class Comparison:
         rows = _as_texts(filled, plan)
         joined = self._beside(rows)
         known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
-        beyond = [_foreign(joined, plan, self.owner)]
-        beyond += [_not_there(joined, plan)] if plan.only_completes else []
+        beyond = [pl.DataFrame(schema=PROBLEM_SCHEMA), *_not_allowed(joined, plan, self.owner)]
         differing = (NEW + one.field.name for one in plan.filled if _must_differ(one, plan))
         alone = joined.select("key", *differing).rename({"key": _KEY})
         noted = Noted(
@@ -92,7 +93,7 @@ class Comparison:
         lines = joined.select(
             pl.col(ROW).alias("row"), "key", _title(plan).alias("title"), "fields",
             pl.col(OWNER).is_not_null().alias(_KNOWN),
-            *(c for f in plan.fields for c in (NEW + f, OLD + f)), *_state_sides(joined),
+            *(c for f in plan.fields for c in (NEW + f, OLD + f)), *_state_sides(joined, plan),
         )  # fmt: skip
         return lines, noted
 
@@ -157,13 +158,17 @@ class Comparison:
             *(c for c in lines.columns if c.startswith((NEW, OLD))),
         )  # fmt: skip
 
-    def gone(self, brought: pl.Series) -> Iterator[pl.DataFrame]:
-        """Lines of the products, out of those whose keys the feed named last time, that no row
-        names now, not even a faulty one."""
+    def gone(self, brought: pl.DataFrame) -> Iterator[pl.DataFrame]:
+        """Lines of the products that the feed has brought and that no row names now, not even a
+        faulty one, with what the policy makes of them. ``brought``: their keys, and how many of
+        its applied deliveries in a row did not have them."""
         named = pl.concat(noted.seen[_KEY] for noted in self._noted).drop_nulls()
-        missing = brought.filter(~brought.is_in(named.implode()))
-        for piece in self.catalog.pieces(self.plan.fields, missing):
-            yield _gone(piece.filter(pl.col(STATE).ne_missing(TAKEN_OUT)), self.plan)
+        missing = brought.filter(~pl.col("key").is_in(named.implode()))
+        fields = list(dict.fromkeys([*self.plan.fields, *stock_of(self.plan)]))
+        for piece in self.catalog.pieces(fields, missing["key"]):
+            there = piece.filter(pl.col(STATE).ne_missing(TAKEN_OUT))
+            counted = there.join(missing, on="key", how="left", maintain_order="left")
+            yield gone_lines(counted, self.plan, self.kept, whole=missing.height == brought.height)
 
 
 def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
@@ -172,6 +177,19 @@ def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
         as_text(one.field, pl.col(one.field.name)).alias(NEW + one.field.name)
         for one in plan.filled
     ).with_columns(pl.col(NEW + key).alias("key"))
+
+
+def _not_allowed(joined: pl.DataFrame, plan: Plan, owner: str) -> Iterator[pl.DataFrame]:
+    """Rows for products that the policy keeps the feed from making or changing, as problems."""
+    if plan.policy.others == "refuse":
+        yield _foreign(joined, plan, owner)
+    there = pl.col(OWNER).is_not_null() & pl.col(STATE).ne_missing(TAKEN_OUT)
+    if plan.policy.products == "change":
+        said = "is not in the catalog; this feed only completes products that are"
+        yield _refused(joined.filter(~there), plan, "not_in_catalog", "refuse", said)
+    elif plan.policy.products == "make":
+        said = "is in the catalog already; this feed only makes new products"
+        yield _refused(joined.filter(there), plan, "in_catalog", "leave_out", said)
 
 
 def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
@@ -195,21 +213,15 @@ def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
     )
 
 
-def _not_there(joined: pl.DataFrame, plan: Plan) -> pl.DataFrame:
-    """Rows for products that the catalog has not, of a feed that brings none, as problems."""
+def _refused(rows: pl.DataFrame, plan: Plan, kind: str, severity: str, said: str) -> pl.DataFrame:
     label = plan.schema[plan.schema.key].label
-    there = pl.col(OWNER).is_not_null() & pl.col(STATE).ne_missing(TAKEN_OUT)
-    return joined.filter(~there & pl.col("key").is_not_null()).select(
+    return rows.filter(pl.col("key").is_not_null()).select(
         pl.col(ROW).cast(pl.UInt32).alias("row"),
         pl.lit(plan.schema.key).alias("field"),
-        pl.lit("not_in_catalog").alias("kind"),
-        pl.lit("refuse").alias("severity"),
+        pl.lit(kind).alias("kind"),
+        pl.lit(severity).alias("severity"),
         pl.col("key").alias("seen"),
-        (
-            pl.lit(f"{label}: '")
-            + pl.col("key")
-            + pl.lit("' is not in the catalog; this feed only completes products that are")
-        ).alias("message"),
+        (pl.lit(f"{label}: '") + pl.col("key") + pl.lit(f"' {said}")).alias("message"),
     )
 
 
@@ -249,7 +261,7 @@ def _not_unique(seen: pl.DataFrame, holders: pl.DataFrame, one: FilledField) -> 
 
 def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
     """What the field would hold: an empty or skipped value leaves what the store has, and so does
-    a feed where the value is kept by hand."""
+    a feed where the value is kept by hand, or the policy of the field does not write it."""
     new, old = pl.col(NEW + one.field.name), pl.col(OLD + one.field.name)
     value = new if one.fill.when_empty == "clear" else pl.coalesce(new, old)
     if one.fill.on_problem == "skip" and one.flow.faults:
@@ -258,13 +270,14 @@ def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
         value = (
             pl.when(pl.col("key").is_in(list(kept)) & old.is_not_null()).then(old).otherwise(value)
         )
-    return value.alias(NEW + one.field.name)
+    return may_be_written(one, value, old).alias(NEW + one.field.name)
 
 
 def _changed_fields(rows: pl.DataFrame, plan: Plan) -> pl.Series:
-    """Names of the fields that differ; the state's, too, of a product that was taken out."""
+    """Names of the fields that differ; the state's, too, of a product that comes back, or that is
+    made hidden."""
     differs = {f: pl.col(NEW + f).ne_missing(pl.col(OLD + f)) for f in plan.fields}
-    differs[STATE] = pl.col(STATE).eq_missing(TAKEN_OUT)
+    differs[STATE] = _comes_back() | _comes_hidden(plan)
     # Most rows change nothing: names are written down for the others alone.
     changed = rows.filter(pl.any_horizontal(differs.values()))
     names = [pl.when(own).then(pl.lit(name)) for name, own in differs.items()]
@@ -273,13 +286,23 @@ def _changed_fields(rows: pl.DataFrame, plan: Plan) -> pl.Series:
     return found.get_column("fields").fill_null([])
 
 
-def _state_sides(compared: pl.DataFrame) -> list[pl.Expr]:
-    """The states before and after, where a product comes back with its row."""
-    back = pl.col("fields").list.contains(STATE)
-    if not compared.select(back.any()).item():
+def _comes_back() -> pl.Expr:
+    return pl.col(STATE).eq_missing(TAKEN_OUT) | (
+        pl.col(STATE).is_not_null() & pl.col(BY_RUN).fill_null(False)
+    )
+
+
+def _comes_hidden(plan: Plan) -> pl.Expr:
+    return pl.col(OWNER).is_null() & (plan.policy.state == "hidden")
+
+
+def _state_sides(compared: pl.DataFrame, plan: Plan) -> list[pl.Expr]:
+    """The states before and after, where a product comes back with its row or is made hidden."""
+    moves = pl.col("fields").list.contains(STATE)
+    if not compared.select(moves.any()).item():
         return []
-    before = pl.when(back).then(pl.lit(TAKEN_OUT)).alias(OLD + STATE)
-    return [pl.lit(None, pl.String).alias(NEW + STATE), before]
+    after = pl.when(moves & _comes_hidden(plan)).then(pl.lit(HIDDEN))
+    return [after.alias(NEW + STATE), pl.when(moves).then(pl.col(STATE)).alias(OLD + STATE)]
 
 
 def _title(plan: Plan) -> pl.Expr:
@@ -295,18 +318,3 @@ def _reasons(problems: pl.DataFrame, rows: pl.DataFrame) -> pl.Series:
     said = decisive.group_by("row").agg(pl.col("message").str.join("; ").alias("reason"))
     numbers = rows.select(pl.col(ROW).cast(pl.UInt32).alias("row"))
     return numbers.join(said, on="row", how="left", maintain_order="left").get_column("reason")
-
-
-def _gone(there: pl.DataFrame, plan: Plan) -> pl.DataFrame:
-    title = plan.schema.with_role(Role.TITLE)
-    named = title is not None and OLD + title.name in there.columns
-    return there.select(
-        pl.lit(None, dtype=pl.UInt32).alias("row"),
-        "key",
-        (pl.col(OLD + title.name) if named and title else pl.lit(None, pl.String)).alias("title"),
-        pl.lit("gone").alias("status"),
-        pl.lit("not in this delivery; the product stays as it is").alias("reason"),
-        pl.lit([], dtype=pl.List(pl.String)).alias("fields"),
-        *(c for f in plan.fields
-          for c in (pl.lit(None, pl.String).alias(NEW + f), pl.col(OLD + f))),
-    )  # fmt: skip

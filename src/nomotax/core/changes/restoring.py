@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 import polars as pl
 
-from nomotax.core.changes.diff import NEW, OLD, OWNER
+from nomotax.core.changes.marks import NEW, OLD, OWNER
 from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.changes.taking_back import BACK, OUT, STAYS
 from nomotax.core.crosswalk.compiler import as_text, compile_plan

@@ -11,7 +11,7 @@ from typing import Any
 import polars as pl
 from pydantic import BaseModel, ValidationError
 
-from nomotax.core.changes.diff import NEW, OLD, OWNER
+from nomotax.core.changes.marks import NEW, OLD, OWNER
 from nomotax.core.changes.states import LIVE, STATE, STATES, TAKEN_OUT
 from nomotax.core.errors import UnreadableFile
 

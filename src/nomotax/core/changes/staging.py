@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import polars as pl
 
-from nomotax.core.changes.diff import NEW, OLD
+from nomotax.core.changes.marks import NEW, OLD
 from nomotax.core.changes.states import LIVE, STATE
 
 #: A column that products are listed by, and the field that fills it ("" for none).

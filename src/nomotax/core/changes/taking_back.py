@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import polars as pl
 
-from nomotax.core.changes.diff import NEW, OLD
+from nomotax.core.changes.marks import NEW, OLD
 
 #: What becomes of a product, beside *changed*.
 OUT, BACK, STAYS = "taken out", "put back", "stays"

@@ -8,6 +8,7 @@ from typing import TypeVar
 from pydantic import BaseModel
 
 from nomotax.core.crosswalk.model import Bundle, Chain, Fill
+from nomotax.core.crosswalk.policy import WRITTEN, Policy
 from nomotax.core.crosswalk.words import describe
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.pricing.ladder import Ladder, Rung
@@ -21,7 +22,7 @@ def differences(before: Bundle, after: Bundle) -> list[str]:
     return [
         *_fills(before.crosswalk.all_fills(), after.crosswalk.all_fills()),
         *_columns(before.crosswalk.left_out, after.crosswalk.left_out),
-        *_purpose(before.crosswalk.only_completes, after.crosswalk.only_completes),
+        *_policy(before.crosswalk.policy, after.crosswalk.policy),
         *_named("value table", before.value_tables, after.value_tables, table_changes),
         *_named("category table", before.category_tables, after.category_tables, table_changes),
         *_named("price ladder", before.ladders, after.ladders, ladder_changes),
@@ -53,13 +54,17 @@ def _fill_change(old: Fill, new: Fill) -> str:
         return f"an empty cell now {new.when_empty}s the store's value"
     if old.on_problem != new.on_problem:
         return f"a faulty value now {new.on_problem}s"
+    if old.writes != new.writes:
+        return f"now written {WRITTEN[new.writes]}"
     return "settings of its steps changed"
 
 
-def _purpose(before: bool, after: bool) -> list[str]:
+def _policy(before: Policy, after: Policy) -> list[str]:
     if before == after:
         return []
-    return ["the feed now " + ("only completes products" if after else "brings products")]
+    old, new = before.in_words(), after.in_words()
+    said = [f"the feed now {one}" for one in new if one not in old]
+    return said + [f"the feed no longer {one}" for one in old if one not in new]
 
 
 def _columns(before: Sequence[str], after: Sequence[str]) -> list[str]:

@@ -6,13 +6,14 @@ Preview, prepare, trace and the command line all run this plan; there is no othe
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence, Set
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import polars as pl
 from pydantic import BaseModel
 
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
+from nomotax.core.crosswalk.policy import Policy
 from nomotax.core.crosswalk.source import source
 from nomotax.core.errors import CrosswalkError, FormulaError
 from nomotax.core.flow.context import Context
@@ -88,13 +89,18 @@ def _plain(text: str | None) -> str | None:
 
 @dataclass(frozen=True)
 class Plan:
-    """The compiled crosswalk. ``filled`` keeps the order of the schema; with
-    ``only_completes`` it makes no products."""
+    """The compiled crosswalk. ``filled`` keeps the order of the schema; ``policy`` is what its
+    runs may do."""
 
     schema: StoreSchema
     filled: tuple[FilledField, ...]
     layers: Layers
-    only_completes: bool = False
+    policy: Policy = field(default_factory=Policy)
+
+    @property
+    def only_completes(self) -> bool:
+        """Whether it makes no products."""
+        return self.policy.products == "change"
 
     def fill(self, arriving: pl.DataFrame, batch: int = BATCH) -> pl.DataFrame:
         """Hidden columns, one typed column a filled field, and for fields that can be at fault
@@ -201,19 +207,29 @@ def compile_plan(
     chains = _Chains(fills, schema, ctx, arriving, broken)
     fields = asked_fields(schema, crosswalk)
     wanted = [f for f in fields if f.name in fills or f.required]
-    filled = tuple(chains.compile_field(f) for f in wanted)
-    return Plan(schema, filled, chains.layers, crosswalk.only_completes)
+    filled = tuple(_as_written(chains.compile_field(f)) for f in wanted)
+    return Plan(schema, filled, chains.layers, crosswalk.policy)
 
 
 def asked_fields(schema: StoreSchema, crosswalk: Crosswalk) -> list[StoreField]:
     """The fields with what they ask of a delivery: a feed that only completes products needs none
     but the key, since what it leaves empty stays as the catalog has it."""
-    if not crosswalk.only_completes:
+    if crosswalk.policy.products != "change":
         return list(schema.fields)
     return [
         f if f.name == schema.key else f.model_copy(update={"required": False})
         for f in schema.fields
     ]
+
+
+def _as_written(one: FilledField) -> FilledField:
+    """The field as the store gets it: nothing of one that is never written, whatever others are
+    filled from it. One without which there is no product is asked for as if nothing filled it."""
+    if one.fill.writes != "never":
+        return one
+    missing = tuple(replace(f, mask=pl.lit(True)) for f in one.flow.faults if f.kind == "missing")
+    nothing = pl.when(pl.lit(False)).then(one.flow.value)
+    return replace(one, flow=replace(one.flow, value=nothing, faults=missing))
 
 
 def _check_names(fills: dict[str, Fill], schema: StoreSchema, columns: Set[str]) -> None:

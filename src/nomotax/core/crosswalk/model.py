@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import fields
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from nomotax.core.crosswalk.assumptions import Assumption
+from nomotax.core.crosswalk.policy import Policy, Writes
 from nomotax.core.crosswalk.steps.currency import Amount, Exchange
 from nomotax.core.crosswalk.steps.formulas import Formula, OnlyIf
 from nomotax.core.crosswalk.steps.html import CleanHtml, DecodeEntities, HtmlToText
@@ -150,7 +151,9 @@ class Fill(BaseModel):
 
     ``parts`` are written one after the other; own text between two columns is written only where
     both have a value. ``when_empty`` says whether an empty result leaves the store's value or
-    clears it; ``on_problem`` whether a faulty value rejects the row or only skips this field.
+    clears it; ``on_problem`` whether a faulty value rejects the row or only skips this field;
+    ``writes`` when the field of a product is written: always, only of a new product, only where
+    the store's is empty, or never (others may still be filled from it).
     ``assumptions`` are what the steps take for granted; rows wait while one is open.
     """
 
@@ -160,6 +163,7 @@ class Fill(BaseModel):
     steps: tuple[Step, ...] = ()
     when_empty: Literal["leave", "clear"] = "leave"
     on_problem: Literal["reject", "skip"] = "reject"
+    writes: Writes = "always"
     assumptions: tuple[Assumption, ...] = ()
 
     @property
@@ -182,15 +186,23 @@ class Fill(BaseModel):
 
 class Crosswalk(BaseModel):
     """Fills by store field; ``parked`` keeps arriving columns in spare fields, ``left_out``
-    names those deliberately not used. With ``only_completes`` the feed brings no products: it
-    fills some fields (texts of a language, stock) of those that are in the catalog."""
+    names those deliberately not used; ``policy`` says what its runs may do."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     fills: dict[str, Fill] = Field(default_factory=dict)
     parked: dict[str, str] = Field(default_factory=dict)
     left_out: tuple[str, ...] = ()
-    only_completes: bool = False
+    policy: Policy = Policy()
+
+    @model_validator(mode="before")
+    @classmethod
+    def _of_before(cls, document: Any) -> Any:
+        """Documents written before 0.11 say in another way that the feed makes no products."""
+        if isinstance(document, dict) and "only_completes" in document:
+            rest = {k: v for k, v in document.items() if k != "only_completes"}
+            return rest | {"policy": {"products": "change"}} if document["only_completes"] else rest
+        return document
 
     def used_columns(self) -> dict[str, list[str]]:
         """Arriving columns in use, each with the store fields it feeds."""

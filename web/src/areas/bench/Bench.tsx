@@ -71,7 +71,7 @@ function Ready({ bench, delivery }: { bench: BenchState; delivery: number }) {
         handValue={(name) => row?.results[inHand.fields.indexOf(name)]}
         onChoose={openField}
         onAccept={(suggestions) => void edits.fillAll(suggestions)}
-        onPurpose={(only) => void edits.onlyCompletes(only)}
+        onPolicy={(policy) => void edits.allow(policy)}
       />
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
         <Filters only={only} search={search} onOnly={(o) => choose({ only: o })} onSearch={setSearch} />

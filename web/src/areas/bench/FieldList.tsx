@@ -1,13 +1,12 @@
 /** The store's fields: how each is filled, what the row in hand gets, and what is wrong. */
 import Box from "@mui/material/Box";
-import MenuItem from "@mui/material/MenuItem";
-import Select from "@mui/material/Select";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import type { BenchState, FieldState, Suggestion } from "../../api/hooks";
 import { AcceptList } from "../../components/AcceptList";
 import { Mark, type ValueState } from "../../components/Mark";
+import { PLAIN, PolicyLine, type Policy } from "./PolicyLine";
 
 interface FieldListProps {
   bench: BenchState;
@@ -15,11 +14,11 @@ interface FieldListProps {
   handValue: (field: string) => string | null | undefined;
   onChoose: (field: string) => void;
   onAccept: (suggestions: Suggestion[]) => void;
-  onPurpose: (onlyCompletes: boolean) => void;
+  onPolicy: (policy: Policy) => void;
 }
 
 /** The store's fields: how each is filled, how far, and what is wrong. */
-export function FieldList({ bench, chosen, handValue, onChoose, onAccept, onPurpose }: FieldListProps) {
+export function FieldList({ bench, chosen, handValue, onChoose, onAccept, onPolicy }: FieldListProps) {
   const [filter, setFilter] = useState("");
   const filled = bench.fields.filter((f) => f.source).length;
   const usable = bench.fields.filter((f) => !f.field.spare || f.source);
@@ -83,39 +82,11 @@ export function FieldList({ bench, chosen, handValue, onChoose, onAccept, onPurp
           />
         ))}
       </Box>
-      <Purpose onlyCompletes={bench.crosswalk.only_completes ?? false} onChange={onPurpose} />
-    </Box>
-  );
-}
-
-/** Whether the feed may make products, or fills in what others brought: texts, stock. */
-function Purpose({ onlyCompletes, onChange }: { onlyCompletes: boolean; onChange: (only: boolean) => void }) {
-  return (
-    <Box
-      sx={{
-        borderTop: 1,
-        borderColor: "divider",
-        px: 1.25,
-        py: 0.5,
-        display: "flex",
-        alignItems: "center",
-        gap: 1,
-      }}
-    >
-      <Typography variant="caption" color="textSecondary">
-        This feed
-      </Typography>
-      <Select
-        variant="standard"
-        disableUnderline
-        value={onlyCompletes ? "completes" : "brings"}
-        onChange={(e) => onChange(e.target.value === "completes")}
-        inputProps={{ "aria-label": "What this feed does" }}
-        sx={{ fontSize: 12.5 }}
-      >
-        <MenuItem value="brings">brings products</MenuItem>
-        <MenuItem value="completes">only completes products in the catalog</MenuItem>
-      </Select>
+      <PolicyLine
+        policy={{ ...PLAIN, ...bench.crosswalk.policy }}
+        hasStock={bench.fields.some((f) => f.field.role === "stock")}
+        onChange={onPolicy}
+      />
     </Box>
   );
 }

@@ -50,7 +50,7 @@ function useSeen(bench: BenchState, name: string) {
   }, [column, name, mutate]);
 }
 
-const EMPTY: Fill = { parts: [], steps: [], when_empty: "leave", on_problem: "reject" };
+const EMPTY: Fill = { parts: [], steps: [], when_empty: "leave", on_problem: "reject", writes: "always" };
 
 /** The fill of one field, with what each step does to the row in hand. */
 export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPanelProps) {
@@ -218,7 +218,21 @@ function Suggestions({ found, onTake, onRefuse }: SuggestionsProps) {
 
 function Rules({ fill, onChange }: { fill: Fill; onChange: (fill: Fill, said: string) => void }) {
   return (
-    <Box sx={{ display: "flex", gap: 1, mb: 1.5 }}>
+    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, rowGap: 1.5, mb: 1.5 }}>
+      <TextField
+        select
+        label="It is written"
+        value={fill.writes ?? "always"}
+        fullWidth
+        onChange={(e) =>
+          onChange({ ...fill, writes: e.target.value as Fill["writes"] }, "when it is written changed")
+        }
+      >
+        <MenuItem value="always">always</MenuItem>
+        <MenuItem value="new">only of new products</MenuItem>
+        <MenuItem value="empty">only where the store&apos;s is empty</MenuItem>
+        <MenuItem value="never">never; other fields may be filled from it</MenuItem>
+      </TextField>
       <TextField
         select
         label="An empty result"

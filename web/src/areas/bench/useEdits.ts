@@ -14,6 +14,7 @@ import {
   type Suggestion,
 } from "../../api/hooks";
 import { useUndo } from "../../shell/undo";
+import { inWords, type Policy } from "./PolicyLine";
 
 export interface Edits {
   /** Fills a field from a column, with the steps that its values need. */
@@ -29,8 +30,8 @@ export interface Edits {
   parkAll: (columns: string[]) => Promise<void>;
   /** Takes many suggestions together. */
   fillAll: (suggestions: Suggestion[]) => Promise<void>;
-  /** Whether the feed brings products, or only completes those in the catalog. */
-  onlyCompletes: (only: boolean) => Promise<void>;
+  /** What the runs of the feed may do. */
+  allow: (policy: Policy) => Promise<void>;
 }
 
 type Change = (crosswalk: Crosswalk, bench: BenchState) => Crosswalk;
@@ -125,11 +126,7 @@ export function useEdits(bench: BenchState): Edits {
           const crosswalk = { ...now.crosswalk, fills: { ...now.crosswalk.fills, ...fills } };
           return putDraft(feed, crosswalk, now.revision, now.delivery_id, Object.keys(fills));
         }, `Took ${suggestions.length} suggestions`),
-      onlyCompletes: (only) =>
-        save(
-          (crosswalk) => ({ ...crosswalk, only_completes: only }),
-          only ? "The feed only completes products" : "The feed brings products",
-        ),
+      allow: (policy) => save((crosswalk) => ({ ...crosswalk, policy }), `The feed ${inWords(policy)}`),
     };
   }, [bench, queries, undo]);
 }
