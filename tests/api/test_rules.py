@@ -42,11 +42,11 @@ def run(client, work, feed, *lines):
     made = send(client, "post", f"/feeds/{feed}/runs", status=201)
     work()
     found = get(client, f"/runs/{made['id']}")
-    assert found["status"] == "prepared", found["message"]
+    assert found["status"] == "prepared", found
     send(client, "post", f"/runs/{made['id']}/apply", None, 202)
     work()
     applied = get(client, f"/runs/{made['id']}")
-    assert applied["status"] == "applied", applied["message"]
+    assert applied["status"] == "applied", applied
     return applied, {name: n for name, n in applied["counts"].items() if n}
 
 

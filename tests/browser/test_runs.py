@@ -163,3 +163,40 @@ def test_an_undo_is_decided_and_a_snapshot_restored(page: Page, workshop) -> Non
     expect(page.get_by_role("combobox", name="State")).to_have_text("live")
     page.goto(f"{store}/catalog?state=hidden")
     expect(page.get_by_text("No products here")).to_be_visible()
+
+
+def test_what_a_feed_no_longer_brings_is_hidden_and_comes_back(page: Page, workshop):
+    """Chosen on the bench in words, seen before it is done, and put back by the next delivery."""
+    store, second = workshop
+    feed = page.request.get(f"{store.split('/s/')[0]}/api/v1/runs/{second}").json()["feed_id"]
+
+    def deliver(text: str) -> None:
+        upload = {"name": "next.csv", "mimeType": "text/csv", "buffer": text.encode()}
+        api = f"{store.split('/s/')[0]}/api/v1"
+        answer = page.request.post(f"{api}/feeds/{feed}/deliveries", multipart={"file": upload})
+        assert answer.ok, answer.text()
+        page.goto(f"{store}/feeds/{feed}/bench")
+
+    deliver(FIRST)
+    may_do = page.get_by_role("button", name="What this feed may do")
+    expect(may_do).to_contain_text("makes and changes products")
+    may_do.click()
+    page.get_by_label("Products it no longer brings").click()
+    page.get_by_role("option", name="are hidden").click()
+    page.keyboard.press("Escape")
+    expect(may_do).to_contain_text("missing ones are hidden")
+    page.get_by_role("button", name="Prepare", exact=True).click()
+    page.get_by_role("tab", name="gone").click()
+    expect(page.get_by_text("not in this delivery; it is hidden")).to_be_visible()
+    page.get_by_text("Pocket saw").click()
+    expect(page.get_by_label("The product's changes")).to_contain_text("live → hidden")
+    page.get_by_role("button", name="Apply to 3 products").click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible()
+    page.goto(f"{store}/catalog/S-1")
+    expect(page.get_by_text("hidden").first).to_be_visible()
+    deliver(SECOND)
+    page.get_by_role("button", name="Prepare", exact=True).click()
+    page.get_by_role("button", name=re.compile("^Apply to")).click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible()
+    page.goto(f"{store}/catalog/S-1")
+    expect(page.get_by_text("hidden → live")).to_be_visible()

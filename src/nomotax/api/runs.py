@@ -45,7 +45,7 @@ class RunView(BaseModel):
     person wrote, one of kind *restore* brings a snapshot back; these are of no feed, delivery and
     crosswalk. ``instead`` are the fields of an undo that go back all the same. ``since`` tells what
     had changed when it was to be applied, and ``again`` in how many lines it is other by now than
-    it was seen."""
+    it was seen. ``moving`` are those that are gone and that something happens to."""
 
     id: int
     store_id: int
@@ -67,6 +67,7 @@ class RunView(BaseModel):
     error: str
     since: str
     again: int
+    moving: int
     instead: Instead
     created_at: datetime
     finished_at: datetime | None
@@ -99,6 +100,10 @@ class ApplyQuery(BaseModel):
     snapshot_first: bool = False
 
 
+#: What a run knows of its preparation, and what stands where it knows nothing.
+_USED: dict[str, object] = {"file_name": "", "since": "", "again": 0, "moving": 0, "instead": {}}
+
+
 def view_of(run_id: int) -> RunView:
     """A run and its log."""
     with session() as db:
@@ -112,10 +117,7 @@ def _assemble(db: Session, run: Run) -> RunView:
         "supplier": "",
         "version": None,
         "author": run.author,
-    } | {
-        name: run.used.get(name, empty)
-        for name, empty in (("file_name", ""), ("since", ""), ("again", 0), ("instead", {}))
-    }
+    } | {name: run.used.get(name, empty) for name, empty in _USED.items()}
     if run.feed_id is not None:
         feed = repo.feed(run)
         about |= {

@@ -14,7 +14,7 @@ from nomotax.core.changes.staging import Heading, new_products, product_deltas
 from nomotax.core.changes.taking_back import STAYS
 from nomotax.core.errors import StaleChangeset
 from nomotax.core.schema.model import StoreSchema
-from nomotax.flows.changesets import changeset_name
+from nomotax.flows.changesets import MOVED, changeset_name
 from nomotax.flows.headings import headings_of
 from nomotax.flows.restoring import restored_products
 from nomotax.flows.run_states import Progress, ending, move, pace
@@ -87,9 +87,7 @@ def _written(run: Run, heading: Heading) -> tuple[pl.DataFrame, pl.DataFrame]:
     if run.kind in ("restore", "dated"):
         frame = scan.filter(pl.col("status") != STAYS).collect()
         return restored_products(frame, heading, run), product_deltas(frame.filter(~pl.col(MADE)))
-    # Of what is gone most stays as it is.
-    gone = (pl.col("status") == "gone") & (pl.col("fields").list.len() > 0)
-    frame = scan.filter(pl.col("status").is_in(["new", "changed"]) | gone).collect()
+    frame = scan.filter(pl.col("status").is_in(["new", "changed"]) | MOVED).collect()
     new = pl.col("status") == "new"
     with session() as db:
         supplier = known_id(Feeds(db, run.store_id).supplier(Runs(db, run.store_id).feed(run)))

@@ -12,6 +12,9 @@ from nomotax.core.changes.again import AGAIN, with_again
 from nomotax.records.repository import known_id
 from nomotax.records.tables import Run
 
+#: Of what a feed no longer brings, the lines of those with which something happens.
+MOVED = (pl.col("status") == "gone") & (pl.col("fields").list.len() > 0)
+
 
 def changeset_name(run: Run) -> str:
     """The artifact with a run's changeset."""
@@ -44,4 +47,6 @@ def keep_changeset(run: Run, lines: pl.LazyFrame, problems: pl.DataFrame) -> dic
     run.changes = f"changesets/{known_id(run)}-{secrets.token_hex(4)}"
     artifacts().write_lazy(changeset_name(run), lines)
     artifacts().write_frame(problems_name(run), problems)
+    moving = artifacts().scan(changeset_name(run)).filter(MOVED).select(pl.len())
+    used = used | {"moving": int(moving.collect().item())}
     return {"changes": run.changes, "used": used}

@@ -18,13 +18,13 @@ from nomotax.core.schema.model import StoreSchema
 from nomotax.core.writing.tables import HEADED, write_table
 from nomotax.flows.at_once import each_of
 from nomotax.flows.catalog import raw_by_key
-from nomotax.flows.changesets import changeset_name
+from nomotax.flows.changesets import MOVED, changeset_name
 from nomotax.flows.review import prepared_run
 from nomotax.records.database import session
 from nomotax.records.repositories import Stores
 
 #: Rows of a changeset whose products are in the catalog with what it wrote.
-_WRITTEN = ("new", "changed", "put back")
+_WRITTEN = pl.col("status").is_in(["new", "changed", "put back"]) | MOVED
 
 
 def outbound(
@@ -51,7 +51,7 @@ def outbound(
 
 def _written_by(run_id: int) -> pl.Series:
     scan = artifacts().scan(changeset_name(prepared_run(run_id)))
-    return scan.filter(pl.col("status").is_in(_WRITTEN)).select("key").collect()["key"]
+    return scan.filter(_WRITTEN).select("key").collect()["key"]
 
 
 def _shaped(

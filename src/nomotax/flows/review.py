@@ -196,7 +196,7 @@ def _places(
 
 def _row(row: dict[str, object], schema: StoreSchema) -> ReviewRow:
     changes = []
-    if row["status"] in ("changed", "new", STAYS):
+    if row["status"] in ("changed", "new", "gone", STAYS):
         names = sorted(row["fields"], key=lambda f: _weight(f, schema))  # type: ignore[call-overload]  # a list of names
         changes = [_change(f, row, schema) for f in names]
     return ReviewRow.model_validate(

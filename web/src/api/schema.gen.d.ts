@@ -5736,7 +5736,7 @@ export interface components {
          *     person wrote, one of kind *restore* brings a snapshot back; these are of no feed, delivery and
          *     crosswalk. ``instead`` are the fields of an undo that go back all the same. ``since`` tells what
          *     had changed when it was to be applied, and ``again`` in how many lines it is other by now than
-         *     it was seen.
+         *     it was seen. ``moving`` are those that are gone and that something happens to.
          */
         RunView: {
             /** Id */
@@ -5784,6 +5784,8 @@ export interface components {
             since: string;
             /** Again */
             again: number;
+            /** Moving */
+            moving: number;
             instead: components["schemas"]["Instead"];
             /**
              * Created At

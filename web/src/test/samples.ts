@@ -133,6 +133,7 @@ export function runView(more: Partial<RunView> = {}): RunView {
     error: "",
     since: "",
     again: 0,
+    moving: 0,
     instead: { all: false, fields: [] },
     created_at: new Date().toISOString(),
     finished_at: null,

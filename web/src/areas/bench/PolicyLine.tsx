@@ -115,7 +115,7 @@ function Choices({ policy, hasStock, onChange }: PolicyLineProps) {
           />
           {policy.missing !== "leave" && (
             <TextField
-              label="After deliveries"
+              label="Deliveries"
               type="number"
               value={policy.after}
               sx={{ width: 120 }}

@@ -1,4 +1,4 @@
-import { screen, waitFor, within } from "@testing-library/react";
+import { fireEvent, render, screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { afterEach, describe, expect, it, vi } from "vitest";
 import type { Assumption, BenchState, Crosswalk, Step } from "../../api/hooks";
@@ -12,6 +12,7 @@ import { OptionRows } from "./OptionRows";
 import { SourceEditor } from "./SourceEditor";
 import { StepList } from "./StepList";
 import { useEdits, type Edits } from "./useEdits";
+import { inWords, PLAIN, PolicyLine, type Policy } from "./PolicyLine";
 
 afterEach(() => vi.unstubAllGlobals());
 
@@ -31,7 +32,7 @@ describe("the list of fields", () => {
         handValue={(f) => (f === "sku" ? "QP-1" : null)}
         onChoose={chosen}
         onAccept={accept}
-        onPurpose={() => undefined}
+        onPolicy={() => undefined}
       />,
     );
     const sku = screen.getByRole("option", { name: /Sku/ });
@@ -49,6 +50,43 @@ describe("the list of fields", () => {
     await waitFor(() => expect(screen.queryByRole("dialog")).toBeNull());
     await userEvent.type(screen.getByLabelText("Find a field"), "art");
     expect(screen.getAllByRole("option")).toHaveLength(1);
+  });
+});
+
+describe("what a feed may do", () => {
+  it("is a sentence that opens its choices", async () => {
+    const change = vi.fn();
+    const { rerender } = render(<PolicyLine policy={PLAIN} hasStock={false} onChange={change} />);
+    await userEvent.click(screen.getByRole("button", { name: "What this feed may do" }));
+    const choices = within(screen.getByRole("dialog", { name: "What this feed may do" }));
+    await userEvent.click(choices.getByLabelText("Products it no longer brings"));
+    expect(screen.queryByRole("option", { name: "get stock 0" })).toBeNull();
+    await userEvent.click(screen.getByRole("option", { name: "are hidden" }));
+    const hides: Policy = { ...PLAIN, missing: "hide" };
+    expect(change).toHaveBeenLastCalledWith(hides);
+    rerender(<PolicyLine policy={hides} hasStock onChange={change} />);
+    fireEvent.change(choices.getByLabelText("Deliveries"), { target: { value: "0" } });
+    expect(change).toHaveBeenCalledTimes(1);
+    fireEvent.change(choices.getByLabelText("Deliveries"), { target: { value: "3" } });
+    expect(change).toHaveBeenLastCalledWith({ ...hides, after: 3 });
+    rerender(<PolicyLine policy={{ ...hides, products: "change" }} hasStock onChange={change} />);
+    expect(choices.queryByLabelText("Products it no longer brings")).toBeNull();
+    expect(choices.queryByLabelText("New products")).toBeNull();
+  });
+
+  it.each<[Partial<Policy>, string]>([
+    [{}, "makes and changes products"],
+    [{ products: "make", state: "hidden" }, "only makes new products; new ones are hidden"],
+    [
+      { others: "change", products: "change", state: "hidden" },
+      "only completes products in the catalog; those of other suppliers are changed, too",
+    ],
+    [
+      { missing: "stock_0", after: 2 },
+      "makes and changes products; missing ones get stock 0 after 2 deliveries",
+    ],
+  ])("says %o", (policy, said) => {
+    expect(inWords({ ...PLAIN, ...policy })).toBe(said);
   });
 });
 

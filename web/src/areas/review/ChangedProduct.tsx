@@ -45,7 +45,7 @@ export function ChangedProduct({ run, status, product, onClose }: ChangedProduct
       {found.isSuccess && !line && <Nothing title="This product is not among these rows" />}
       {line?.reason && <Typography sx={{ mb: 1 }}>{line.reason}</Typography>}
       {line?.changes.map((c) => (
-        <ChangedField key={c.field} run={run} product={product} change={c} stays={status === "stays"} />
+        <ChangedField key={c.field} run={run} product={product} change={c} status={status} />
       ))}
       {line && !line.changes.length && !line.reason && (
         <Typography color="textSecondary">Nothing of it changes.</Typography>
@@ -68,14 +68,15 @@ interface ChangedFieldProps {
   run: RunView;
   product: string;
   change: Schemas["ReviewRow"]["changes"][number];
-  /** What a later run wrote, and the value that was there before the run that is taken back. */
-  stays: boolean;
+  /** Of what *stays*, a later run wrote the value; of what is *gone*, no row says where it is from. */
+  status: string;
 }
 
-function ChangedField({ run, product, change, stays }: ChangedFieldProps) {
+function ChangedField({ run, product, change, status }: ChangedFieldProps) {
+  const stays = status === "stays";
   const [open, setOpen] = useState(false);
   const traced = useRunTrace(run.id, product, open ? change.field : null);
-  if (run.kind !== "delivery")
+  if (run.kind !== "delivery" || status === "gone")
     return (
       <Box sx={{ borderBottom: 1, borderColor: "paper2.line", py: 0.5 }}>
         {stays ? (
@@ -90,7 +91,7 @@ function ChangedField({ run, product, change, stays }: ChangedFieldProps) {
           <BothValues change={change} />
         )}
         {run.kind === "undo" && run.status === "prepared" && (
-          <Choice run={run} product={product} change={change} stays={stays} />
+          <Choice run={run} product={product} change={change} status={status} />
         )}
       </Box>
     );
@@ -118,7 +119,8 @@ function ChangedField({ run, product, change, stays }: ChangedFieldProps) {
 }
 
 /** The other of two values that a field can have after an undo. */
-function Choice({ run, product, change, stays }: ChangedFieldProps) {
+function Choice({ run, product, change, status }: ChangedFieldProps) {
+  const stays = status === "stays";
   const choose = useInstead(run);
   if (!stays && !isChosen(run.instead, product, change.field)) return null;
   return (

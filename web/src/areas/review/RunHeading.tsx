@@ -122,7 +122,7 @@ function Doing({ run }: { run: RunView }) {
     onError: undo.failed,
     onSettled: settled,
   });
-  const write = WRITTEN.reduce((sum, status) => sum + (run.counts[status] ?? 0), 0);
+  const write = WRITTEN.reduce((sum, status) => sum + (run.counts[status] ?? 0), run.moving);
   const prepared = run.status === "prepared";
   return (
     <>
