@@ -35,7 +35,7 @@ def test_migrating_again_changes_nothing(database):
     migrate()
     with engine_for(database.url).connect() as connection:
         assert (
-            connection.execute(text("select version_num from alembic_version")).scalar() == "0015"
+            connection.execute(text("select version_num from alembic_version")).scalar() == "0014"
         )
 
 
@@ -77,7 +77,7 @@ def test_frames_go_in_and_out_exactly(database):
 
 def test_an_empty_catalog_has_its_columns(database):
     assert key_and_content(1, ["sku", "price"]).columns == [
-        "key", "__owner", "old:sku", "old:price", "$state"
+        "key", "__owner", "__by_run", "old:sku", "old:price", "$state"
     ]  # fmt: skip
 
 

@@ -24,8 +24,6 @@ from nomotax.records.bulk import read_pieces, read_query, read_table
 from nomotax.records.catalog import Catalog, in_catalog
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Stores
-from nomotax.records.repository import known_id
-from nomotax.records.runs import Runs
 from nomotax.records.tables import Product, ProductChange, Run, RunKind, Supplier
 
 
@@ -220,11 +218,8 @@ def _history(db: Session, product: Product) -> list[HistoryEntry]:
         .order_by(col(ProductChange.id).desc())
     )
     rows = db.exec(query).all()
-    undone = {known_id(run) for _, run in rows if run.status == "undone"}
-    # Before undoing was a run of its own, a run took itself back.
-    by = dict(zip(undone, undone, strict=True)) | Runs(db, product.store_id).undoing(undone)
     found = [
-        _entry(run, "changed", by.get(known_id(run)), change.before, change.after)
+        _entry(run, "changed", change.undone_by, change.before, change.after)
         for change, run in rows[:_SHOWN]
     ]
     made = db.get(Run, product.created_run) if product.created_run is not None else None
@@ -236,8 +231,8 @@ def _history(db: Session, product: Product) -> list[HistoryEntry]:
 def _at_first(product: Product, rows: Sequence[tuple[ProductChange, Run]]) -> dict[str, str]:
     """A product as it was made: without what was changed since."""
     content = dict(product.content)
-    for change, run in rows:
-        if run.status != "undone":
+    for change, _ in rows:
+        if change.undone_by is None:
             kept = {f: v for f, v in content.items() if f not in change.after}
             content = kept | change.before
     return content

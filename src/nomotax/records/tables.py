@@ -483,8 +483,8 @@ class Product(SQLModel, table=True):
 class ProductChange(SQLModel, table=True):
     """What one run changed of a product that was there: ``after`` has every field that it wrote
     (null for none), ``before`` their values (left out where there was none), and ``writers`` the
-    runs that had written those. In the order in which they were written, by their ids. It stands
-    while its run is not taken back."""
+    runs that had written those. In the order in which they were written, by their ids.
+    ``undone_by`` is the run that took it back, null while it stands."""
 
     __tablename__: ClassVar[str] = "product_changes"
     __table_args__ = (Index("product_changes_by_product", "product_id", "id"),)
@@ -496,6 +496,7 @@ class ProductChange(SQLModel, table=True):
     before: dict[str, str] = _document()
     after: dict[str, str | None] = _document()
     writers: dict[str, int] = _document(default_factory=dict)
+    undone_by: int | None = None
 
 
 class RemovedProduct(SQLModel, table=True):

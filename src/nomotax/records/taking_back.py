@@ -1,10 +1,9 @@
 """Runs taken back, and what was taken back put in again, out of the middle of a history.
 
-Of each product and field the changes that stand, those of runs that are not taken back, form a row
-in the order they were written. Taking one out leaves what the others would have made: the next one
-goes back to what this one found, or, where it was the last, so does the product. Putting it in
-again is the same the other way round. A product is out of the catalog while the run that made it is
-taken back and no change of it stands.
+Of each product and field the changes that stand form a row, in the order they were written. Taking
+one out leaves what the others would have made: the next one goes back to what this one found, or,
+where it was the last, so does the product. Putting it in again is the same the other way round.
+A product is out of the catalog while the run that made it is taken back and no change of it stands.
 """
 
 from __future__ import annotations
@@ -30,9 +29,9 @@ _WHOLE = """
 select c.id, c.product_id, array(select jsonb_object_keys(c.after)) as fields,
   {value} as was, {writers} as writers
 from product_changes c
-where c.run_id = :part and not exists (
+where c.run_id = :part and {which} and not exists (
   select 1 from product_changes l where l.product_id = c.product_id
-  and l.id > c.id and l.run_id <> all(:gone)
+  and l.id > c.id and l.undone_by is null and l.run_id <> all(:outs)
 ) and c.product_id in (
   select product_id from product_changes where run_id = :part
   group by product_id having count(*) = 1
@@ -56,11 +55,12 @@ select e.*,
 from (
   select c.id, c.product_id, f.name, {value} -> f.name as was, {writer} as writer, (
     select min(l.id) from product_changes l
-    where l.product_id = c.product_id and l.id > c.id and l.run_id <> all(:gone)
-      and l.after ? f.name
+    where l.product_id = c.product_id and l.id > c.id and l.undone_by is null
+      and l.run_id <> all(:outs) and l.after ? f.name
   ) as next
   from product_changes c, lateral jsonb_object_keys(c.after) f(name)
-  where c.run_id = :part and not exists (select 1 from whole w where w.id = c.id)
+  where c.run_id = :part and {which}
+    and not exists (select 1 from whole w where w.id = c.id)
 ) e
 join products p on p.id = e.product_id
 left join product_changes l on l.id = e.next
@@ -76,11 +76,13 @@ _OUT = {
     "value": "c.before",
     "writer": "c.writers -> f.name",
     "writers": "c.writers",
+    "which": "c.undone_by is null",
 }
 _IN = {
     "value": "jsonb_strip_nulls(c.after)",
     "writer": "to_jsonb(c.run_id)",
     "writers": "(select jsonb_object_agg(k, c.run_id) from jsonb_object_keys(c.after) k)",
+    "which": "c.undone_by = :target",
 }
 _WAYS: Mapping[Way, str] = {"out": _EACH.format(**_OUT), "in": _EACH.format(**_IN)}
 _WHOLES: Mapping[Way, str] = {"out": _WHOLE.format(**_OUT), "in": _WHOLE.format(**_IN)}
@@ -103,10 +105,11 @@ update products p set content = (p.content - b.fields) || b.was,
 from (select product_id, {_WAS} from back where next is null group by product_id) b
 where p.id = b.product_id
 """
-#: What is put in again comes upon what stands there now.
-_FINDS = """
-update product_changes c set before = (c.before - b.fields) || b.there,
-  writers = (c.writers - b.fields) || b.there_by
+_MARK: Mapping[Way, str] = {
+    "out": "update product_changes c set undone_by = :run where c.id in (select id from back)",
+    "in": """
+update product_changes c set undone_by = null,
+  before = (c.before - b.fields) || b.there, writers = (c.writers - b.fields) || b.there_by
 from (
   select id, array_agg(name) as fields,
     coalesce(jsonb_object_agg(name, there) filter (where there is not null), '{}') as there,
@@ -114,10 +117,13 @@ from (
              filter (where there_by is not null and there_by <> 'null'), '{}') as there_by
   from back group by id
 ) b where b.id = c.id
-"""
+""",
+}
 #: The same of whole changes.
-_FINDS_WHOLE = """
-update product_changes c set before = coalesce(t.there, '{}'),
+_MARK_WHOLE: Mapping[Way, str] = {
+    "out": "update product_changes c set undone_by = :run from whole b where c.id = b.id",
+    "in": """
+update product_changes c set undone_by = null, before = coalesce(t.there, '{}'),
   writers = coalesce(t.there_by, '{}')
 from (
   select b.id,
@@ -127,8 +133,8 @@ from (
       as there_by
   from whole b join products p on p.id = b.product_id
 ) t where t.id = c.id
-  and (c.before, c.writers) is distinct from (coalesce(t.there, '{}'), coalesce(t.there_by, '{}'))
-"""
+""",
+}
 _RESTORE_WHOLE = f"""
 update products p set content = (p.content - b.fields) || b.was,
   {headings("b.fields", "b.was")}
@@ -141,12 +147,14 @@ _TOUCHED = """
   select id from products where created_run = :root and :root_goes
   union
   select c.product_id from product_changes c join products p on p.id = c.product_id
-  where c.run_id = any(:outs) and p.created_run = any(:undone)
+  where c.run_id = any(:outs) and (c.undone_by is null or c.undone_by = :run)
+    and p.created_run = any(:undone)
 )
 """
 _CHANGED_SINCE = """
 exists (
-  select 1 from product_changes l where l.product_id = p.id and l.run_id <> all(:still_gone)
+  select 1 from product_changes l where l.product_id = p.id
+  and (l.undone_by is null and l.run_id <> all(:outs) or l.undone_by = :target)
 )
 """
 _MAKER_OUT = """
@@ -169,7 +177,7 @@ _RETURNING = """
 removed_products r where r.store_id = :store and (
   r.created_run = :root and not :root_goes
   or r.product_id in (
-    select product_id from product_changes where run_id = any(:ins))
+    select product_id from product_changes where run_id = any(:chain) and undone_by = :target)
 )
 """
 #: Its key is another product's by now, or its category is gone from the tree.
@@ -231,12 +239,10 @@ class TakingBack:
         self.puts_in = ids[-1] in ins
         #: What a person wrote, a person may take back, kept by hand or not.
         self.heeds_kept = chain[-1].kind not in ("edit", "dated")
-        undone = Runs(db, run.store_id).undone()
-        #: ``gone`` are the runs whose changes do not stand, ``still_gone`` when all is done.
         self.values: dict[str, Any] = {
-            "store": run.store_id, "run": run.id, "root": ids[-1], "outs": outs, "ins": ins,
-            "root_goes": not self.puts_in, "now": now(), "undone": undone,
-            "gone": undone + outs, "still_gone": [*({*undone, *outs} - {*ins})],
+            "store": run.store_id, "run": run.id, "target": ids[0], "root": ids[-1], "outs": outs,
+            "chain": ids, "root_goes": not self.puts_in, "now": now(),
+            "undone": Runs(db, run.store_id).undone(),
         }  # fmt: skip
 
     def fields(self, instead: Instead) -> pl.DataFrame:
@@ -270,11 +276,9 @@ class TakingBack:
         for way, part in self.parts:
             self._lay(way, part)
             self._run(_MEND)
-            if way == "in":
-                # Before the products change: what stands there is noted in the table.
-                self._run(_FINDS_WHOLE)
-                self._run(_FINDS)
-                self.values["gone"] = [one for one in self.values["gone"] if one != part]
+            # Before the products change: what stands there is noted in the table.
+            self._run(_MARK_WHOLE[way])
+            self._run(_MARK[way])
             self._run(_RESTORE_WHOLE, **heading)
             self._run(_RESTORE, **heading)
         own = _own(fields) if fields is not None else None
