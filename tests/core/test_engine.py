@@ -104,8 +104,8 @@ def changes(text, catalog, brought=None, **fill):
         schema=["key", OWNER, STATE, *(OLD + f for f in ("sku", "name", "price", "note"))],
         orient="row",
     ).cast(pl.String)  # fmt: skip
-    brought = pl.Series(brought, dtype=pl.String) if brought is not None else None
-    return compare(table.frame, plan, stored, "me", None, brought)
+    named = pl.DataFrame({"key": brought, "times": [1] * len(brought)}) if brought else None
+    return compare(table.frame, plan, stored, "me", None, named)
 
 
 def statuses(changeset):
