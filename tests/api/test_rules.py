@@ -158,6 +158,28 @@ def test_a_stock_list_covers_the_products_of_another_supplier(client, work, nurs
         ("name", "price"), "never"))  # fmt: skip
     _, counts = run(client, work, nursery, BOX, row)
     assert counts == {"changed": 1, "same": 1} and catalog(client)[key]["stock"] == "77"
+    # What the list no longer has is sold out, whoever's it is; unless others are refused.
+    for others, stock in (("refuse", "77"), ("change", "0")):
+        rule(client, nursery, {"others": others, "products": "change", "missing": "stock_0"},
+             dict.fromkeys(("name", "price"), "never"))  # fmt: skip
+        gone, counts = run(client, work, nursery, BOX)
+        assert counts == {"same": 1, "gone": 1} and catalog(client)[key]["stock"] == stock
+        undo(client, work, gone["id"])
+
+
+def test_another_feed_brings_back_nothing_that_this_one_has_hidden(client, work, nursery):
+    receive(client, nursery, "liste.csv", (HEAD + BOX).encode())
+    rule(client, nursery, {"missing": "hide"})
+    run(client, work, nursery, BOX, ROSE)
+    run(client, work, nursery, BOX)
+    body = {"supplier": "Textwerk", "name": "Texte"}
+    texts = send(client, "post", "/stores/1/feeds", body, 201)["id"]
+    receive(client, texts, "texte.csv", (HEAD + ROSE).encode())
+    rule(client, texts, {"products": "change", "others": "change"})
+    _, counts = run(client, work, texts, "BH-002;Rose, rot;9,90;3\n")
+    assert counts == {"changed": 1} and state(client, "BH-002") == "hidden"
+    run(client, work, nursery, BOX, ROSE)
+    assert state(client, "BH-002") == "live"
 
 
 @pytest.mark.parametrize(

@@ -10,9 +10,12 @@ import polars as pl
 
 from nomotax.core.changes.diff import STATUSES, Comparison
 from nomotax.core.changes.held import RAW, Held
-from nomotax.core.changes.marks import BY_RUN, OLD, OWNER
+from nomotax.core.changes.marks import MOVED_BY, OLD, OWNER
 from nomotax.core.changes.states import STATE
 from nomotax.core.crosswalk.compiler import Plan
+
+#: The feed that brings what is compared.
+FEED = 1
 
 
 @dataclass(frozen=True)
@@ -31,7 +34,7 @@ def held(catalog: pl.DataFrame) -> Held:
         (
             row["key"],
             row[OWNER],
-            bool(row.get(BY_RUN)),
+            row.get(MOVED_BY),
             json.dumps(
                 {
                     name.removeprefix(OLD): value
@@ -55,7 +58,7 @@ def compare(
     size: int = 1_000,
 ) -> Changeset:
     """Compare so many rows at a time."""
-    whole = Comparison(plan, held(catalog), owner, kept)
+    whole = Comparison(plan, held(catalog), owner, FEED, kept)
     taken = [whole.take(arriving.slice(n, size)) for n in range(0, max(1, arriving.height), size)]
     for _, noted in taken:
         whole.note(noted)

@@ -9,7 +9,7 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from nomotax.core.changes.marks import BY_RUN, NEW, OLD, OWNER
+from nomotax.core.changes.marks import MOVED_BY, NEW, OLD, OWNER
 from nomotax.core.changes.states import ARCHIVED, HIDDEN, STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.model import Crosswalk
@@ -17,7 +17,7 @@ from nomotax.core.crosswalk.policy import Policy
 from nomotax.core.flow.context import Context
 from nomotax.core.schema.model import StoreField, StoreSchema
 from nomotax.core.table import FAULT, ROW
-from tests.core.in_pieces import compare
+from tests.core.in_pieces import FEED, compare
 
 SCHEMA = StoreSchema(
     name="s", key="sku",
@@ -29,6 +29,9 @@ SCHEMA = StoreSchema(
 FILLED = ("sku", "name", "price", "code")
 STORED = ("sku", "name", "price", "note", "code", "stock")
 KEYS = st.sampled_from("abc")
+#: Hidden by a run of this feed, or of another.
+BY_THIS, BY_OTHER = "by this", "by another"
+MOVED = {BY_THIS: (HIDDEN, FEED), BY_OTHER: (HIDDEN, FEED + 1)}
 PRICES = {"1": "1.00", "2,5": "2.50", "dear": None, "": None}
 ARRIVING = st.lists(
     st.tuples(
@@ -43,7 +46,7 @@ CATALOG = st.dictionaries(
     KEYS,
     st.tuples(
         st.sampled_from(["me", "me", "you"]),
-        st.sampled_from([None, None, HIDDEN, "by run", ARCHIVED, TAKEN_OUT]),
+        st.sampled_from([None, None, HIDDEN, BY_THIS, BY_OTHER, ARCHIVED, TAKEN_OUT]),
         st.sampled_from([None, "A", "B"]),
         st.sampled_from([None, "1.00", "2.50"]),
         st.just("a note"),
@@ -75,9 +78,9 @@ WRITES = st.one_of(
 
 
 def state_of(key, catalog):
-    """The state of a product, and whether a run of a delivery gave it."""
+    """The state of a product, and the feed whose run gave it."""
     state = catalog[key][1] if key in catalog else None
-    return (HIDDEN, True) if state == "by run" else (state, False)
+    return MOVED.get(state, (state, None))
 
 
 def compared(rows, catalog, kept, brought, size, rules, writes):
@@ -95,7 +98,7 @@ def compared(rows, catalog, kept, brought, size, rules, writes):
             for key, (owner, _, *values) in catalog.items()
         ],
         schema=dict.fromkeys(["key", OWNER, STATE], pl.String)
-        | {BY_RUN: pl.Boolean}
+        | {MOVED_BY: pl.Int64}
         | dict.fromkeys((OLD + f for f in STORED), pl.String),
         orient="row",
     )
@@ -110,7 +113,7 @@ def wanted_of(row, catalog, kept, rules, writes):
     """What a row would write of its product: field, before, after."""
     key, name, price, code = row
     _, _, *old = catalog.get(key, (None,) * 7)
-    state, by_run = state_of(key, catalog)
+    state, feed = state_of(key, catalog)
     before = dict(zip(("name", "price", "code"), (old[0], old[1], old[3]), strict=True))
     after = {"name": name or None, "price": PRICES[price], "code": code or None}
     found = {}
@@ -125,7 +128,7 @@ def wanted_of(row, catalog, kept, rules, writes):
         found["sku"] = (None, key)
         if rules.state == "hidden":
             found[STATE] = (None, HIDDEN)
-    if state == TAKEN_OUT or by_run:
+    if state == TAKEN_OUT or feed == FEED:
         found[STATE] = (state, None)
     return found
 
@@ -202,7 +205,7 @@ THERE = st.fixed_dictionaries(
         "abc",
         st.tuples(
             st.sampled_from(["me", "you"]),
-            st.sampled_from([None, HIDDEN, ARCHIVED, TAKEN_OUT]),
+            st.sampled_from([None, HIDDEN, BY_THIS, BY_OTHER, ARCHIVED, TAKEN_OUT]),
             st.sampled_from([None, "A", "B"]),
             st.sampled_from([None, "1.00", "2.50"]),
             st.just("a note"),
@@ -275,8 +278,10 @@ def check(rows, catalog, kept, brought, size, rules, writes):
 
 def gone_of(key, catalog, kept, rules):
     """What is written of a product that the feed does not bring any more."""
-    _, _, *old = catalog[key]
+    owner, _, *old = catalog[key]
     state, _ = state_of(key, catalog)
+    if owner != "me" and rules.others == "refuse":
+        return {}
     if rules.missing == "stock_0" and key not in kept["stock"] and old[4] != "0":
         return {"stock": (old[4], "0")}
     to = {"hide": HIDDEN, "archive": ARCHIVED, "take_out": TAKEN_OUT}.get(rules.missing)

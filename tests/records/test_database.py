@@ -77,7 +77,7 @@ def test_frames_go_in_and_out_exactly(database):
 
 def test_an_empty_catalog_has_its_columns(database):
     assert key_and_content(1, ["sku", "price"]).columns == [
-        "key", "__owner", "__by_run", "old:sku", "old:price", "$state"
+        "key", "__owner", "__moved_by", "old:sku", "old:price", "$state"
     ]  # fmt: skip
 
 

@@ -9,7 +9,11 @@ from pydantic import BaseModel
 
 from nomotax.core.crosswalk.compiler import Effect, Plan, as_text, asked_fields
 from nomotax.core.crosswalk.model import Crosswalk, Fill
-from nomotax.core.crosswalk.words import describe_source, describe_steps
+from nomotax.core.crosswalk.words import (
+    describe_source,
+    describe_source_and_rule,
+    describe_steps,
+)
 from nomotax.core.errors import Conflict, CrosswalkError, NotFound
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.reading.profile import ColumnProfile, ValueCount
@@ -109,7 +113,7 @@ def _field_state(
     fill = bench.crosswalk.all_fills().get(field.name)
     return FieldState(
         field=field,
-        source=describe_source(fill) if fill else "",
+        source=describe_source_and_rule(fill) if fill else "",
         steps=describe_steps(fill) if fill else [],
         columns=fill.columns if fill else [],
         error=str(bench.broken.get(field.name, "")),

@@ -285,9 +285,10 @@ def raw_by_key(store_id: int) -> Iterator[pl.DataFrame]:
 #: So many processes of the database write a catalog down.
 _PARTS = 2
 _ALL = (
-    "select p.key, s.name as owner, case when p.state in ('hidden', 'archived') then exists ("
-    "select 1 from runs r where r.id = (p.writers ->> '$state')::bigint and r.kind = 'delivery'"
-    ") else false end as by_run, p.content::text as content from products p "
+    "select p.key, s.name as owner, case when p.state in ('hidden', 'archived') then ("
+    "select r.feed_id from runs r "
+    "where r.id = (p.writers ->> '$state')::bigint and r.kind = 'delivery'"
+    ") end as moved_by, p.content::text as content from products p "
     "join suppliers s on s.id = p.supplier_id where p.store_id = {store}"
 )
 

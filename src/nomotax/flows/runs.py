@@ -147,10 +147,14 @@ def _prepare(run_id: int, tell: Progress) -> None:
         )
     tell(10, "loading the catalog")
     store_id = work.run.store_id
-    comparison = Comparison(work.plan, held_of(store_id), work.owner, kept_of(store_id))
-    # What such a feed does not name may well come from another one, and what a trial does not
-    # name may well stand in the other rows.
-    complete = not work.plan.only_completes and not work.rows.partial
+    comparison = Comparison(
+        work.plan, held_of(store_id), work.owner, work.run.feed_id or 0, kept_of(store_id)
+    )
+    # What a feed that only completes does not name may well come from another one, unless a person
+    # has said what is to become of it; what a trial does not name may stand in the other rows.
+    policy = work.plan.policy
+    complete = policy.products != "change" or policy.missing != "leave"
+    complete &= not work.rows.partial
     brought = work.brought if complete else None
     started = monotonic()
 

@@ -8,8 +8,8 @@ from typing import Protocol
 
 import polars as pl
 
-from nomotax.core.changes.marks import BY_RUN, NEW, OLD, OWNER
-from nomotax.core.changes.policy import gone_lines, may_be_written, stock_of
+from nomotax.core.changes.marks import MOVED_BY, NEW, OLD, OWNER
+from nomotax.core.changes.policy import Gone, may_be_written, stock_of
 from nomotax.core.changes.states import HIDDEN, STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import FilledField, Plan, as_text
 from nomotax.core.crosswalk.problems import (
@@ -34,8 +34,8 @@ class Catalog(Protocol):
     """The products that a delivery is compared with."""
 
     def beside(self, keys: pl.Series, fields: Sequence[str]) -> pl.DataFrame:
-        """``__owner``, the state, ``__by_run`` and ``old:<field>`` of the product of each key, in
-        their order, all text but ``__by_run``; null where there is none."""
+        """``__owner``, the state, ``__moved_by`` and ``old:<field>`` of the product of each key, in
+        their order, all text but ``__moved_by``; null where there is none."""
 
     def pieces(
         self, fields: Sequence[str], keys: pl.Series | None = None
@@ -59,9 +59,9 @@ class Comparison:
     that takes; then each piece is judged.
 
     What may change is the plan's policy: without more, only products of ``owner``, so that a row
-    that would change another's is rejected. A product that was taken out, hidden or archived by a
-    run comes back with the row that names it. ``kept`` has the keys of products by the field that
-    is kept by hand: it stays as it is.
+    that would change another's is rejected. A product that was taken out comes back with the row
+    that names it, and so does one that a run of ``feed`` has hidden or archived. ``kept`` has the
+    keys of products by the field that is kept by hand: it stays as it is.
     """
 
     def __init__(
@@ -69,9 +69,11 @@ class Comparison:
         plan: Plan,
         catalog: Catalog,
         owner: str,
+        feed: int,
         kept: Mapping[str, Sequence[str]] | None = None,
     ) -> None:
-        self.plan, self.catalog, self.owner, self.kept = plan, catalog, owner, kept or {}
+        self.plan, self.catalog, self.kept = plan, catalog, kept or {}
+        self.owner, self.feed = owner, feed
         self._noted: list[Noted] = []
 
     def take(self, arriving: pl.DataFrame) -> tuple[pl.DataFrame, Noted]:
@@ -113,7 +115,7 @@ class Comparison:
         whole = pl.concat(both, how="horizontal").with_columns(
             _effective(f, kept.get(f.field.name, ())) for f in plan.filled
         )
-        return whole.with_columns(_changed_fields(whole, plan))
+        return whole.with_columns(_changed_fields(whole, plan, self.feed))
 
     def problems(self) -> pl.DataFrame:
         """Every problem of all rows that were taken, as in ``problems_of``."""
@@ -165,10 +167,10 @@ class Comparison:
         named = pl.concat(noted.seen[_KEY] for noted in self._noted).drop_nulls()
         missing = brought.filter(~pl.col("key").is_in(named.implode()))
         fields = list(dict.fromkeys([*self.plan.fields, *stock_of(self.plan)]))
+        gone = Gone(self.plan, self.owner, self.kept, whole=missing.height == brought.height)
         for piece in self.catalog.pieces(fields, missing["key"]):
             there = piece.filter(pl.col(STATE).ne_missing(TAKEN_OUT))
-            counted = there.join(missing, on="key", how="left", maintain_order="left")
-            yield gone_lines(counted, self.plan, self.kept, whole=missing.height == brought.height)
+            yield gone.lines(there.join(missing, on="key", how="left", maintain_order="left"))
 
 
 def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
@@ -201,7 +203,7 @@ def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
         + pl.col("key")
         + pl.lit("' belongs to ")
         + pl.col(OWNER)
-        + pl.lit("; a feed changes only its own products")
+        + pl.lit("; a feed changes only its own products, unless its rules allow others")
     )
     return joined.filter((pl.col(OWNER) != owner) & (pl.col("fields").list.len() > 0)).select(
         pl.col(ROW).cast(pl.UInt32).alias("row"),
@@ -273,11 +275,11 @@ def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
     return may_be_written(one, value, old).alias(NEW + one.field.name)
 
 
-def _changed_fields(rows: pl.DataFrame, plan: Plan) -> pl.Series:
+def _changed_fields(rows: pl.DataFrame, plan: Plan, feed: int) -> pl.Series:
     """Names of the fields that differ; the state's, too, of a product that comes back, or that is
     made hidden."""
     differs = {f: pl.col(NEW + f).ne_missing(pl.col(OLD + f)) for f in plan.fields}
-    differs[STATE] = _comes_back() | _comes_hidden(plan)
+    differs[STATE] = _comes_back(feed) | _comes_hidden(plan)
     # Most rows change nothing: names are written down for the others alone.
     changed = rows.filter(pl.any_horizontal(differs.values()))
     names = [pl.when(own).then(pl.lit(name)) for name, own in differs.items()]
@@ -286,10 +288,8 @@ def _changed_fields(rows: pl.DataFrame, plan: Plan) -> pl.Series:
     return found.get_column("fields").fill_null([])
 
 
-def _comes_back() -> pl.Expr:
-    return pl.col(STATE).eq_missing(TAKEN_OUT) | (
-        pl.col(STATE).is_not_null() & pl.col(BY_RUN).fill_null(False)
-    )
+def _comes_back(feed: int) -> pl.Expr:
+    return pl.col(STATE).eq_missing(TAKEN_OUT) | pl.col(MOVED_BY).eq_missing(feed)
 
 
 def _comes_hidden(plan: Plan) -> pl.Expr:

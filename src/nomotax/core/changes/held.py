@@ -7,22 +7,22 @@ from collections.abc import Iterator, Sequence
 
 import polars as pl
 
-from nomotax.core.changes.marks import BY_RUN, OLD, OWNER
+from nomotax.core.changes.marks import MOVED_BY, OLD, OWNER
 from nomotax.core.changes.states import STATE
 
-#: Key, owner's name, whether a delivery's run gave it its state, and content (a JSON object of
-#: texts) of each product.
-RAW = {"key": pl.String, "owner": pl.String, "by_run": pl.Boolean, "content": pl.String}
+#: Key, owner's name, the feed whose run gave it its state, and content (a JSON object of texts) of
+#: each product.
+RAW = {"key": pl.String, "owner": pl.String, "moved_by": pl.Int64, "content": pl.String}
 _PIECE = 100_000
 
 
 def decoded(raw: pl.DataFrame, fields: Sequence[str]) -> pl.DataFrame:
-    """key, owner, ``__by_run``, state and ``old:<field>`` of each, all text but ``__by_run``. Of a
-    live product the state is null."""
+    """key, owner, ``__moved_by``, state and ``old:<field>`` of each, all text but ``__moved_by``.
+    Of a live product the state is null."""
     shape = pl.Struct(dict.fromkeys([*fields, STATE], pl.String))
     named = [OLD + field for field in fields]
     content = pl.col("content").str.json_decode(shape).struct.rename_fields([*named, STATE])
-    own = pl.col("owner").alias(OWNER), pl.col("by_run").alias(BY_RUN)
+    own = pl.col("owner").alias(OWNER), pl.col("moved_by").alias(MOVED_BY)
     return raw.select("key", *own, content).unnest("content")
 
 

@@ -4,5 +4,5 @@
 NEW, OLD = "new:", "old:"
 #: The supplier of a product.
 OWNER = "__owner"
-#: Whether a run of a delivery has given a product the state that it has, and nobody by hand.
-BY_RUN = "__by_run"
+#: The feed whose run has given a product the state that it has; null where a person has, or none.
+MOVED_BY = "__moved_by"

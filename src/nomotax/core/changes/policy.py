@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
 
 import polars as pl
 
@@ -35,74 +37,84 @@ def stock_of(plan: Plan) -> list[str]:
     return [stock.name] if stock and plan.policy.missing == "stock_0" else []
 
 
-def gone_lines(
-    there: pl.DataFrame, plan: Plan, kept: Mapping[str, Sequence[str]], whole: bool
-) -> pl.DataFrame:
-    """Lines of missing products, out of key, state, ``old:<field>`` and ``times``. Where ``whole``,
-    the delivery has none of what the feed brought, nothing happens to them: it is another file, or
-    an empty one."""
-    policy, title = plan.policy, plan.schema.with_role(Role.TITLE)
-    field, after = _moved(plan)
-    acts = policy.missing != "leave" and field is not None and not whole
-    moves = pl.lit(False)
-    if acts and field is not None:
-        moves = (pl.col("times") >= policy.after) & _differs(field, after, policy.missing)
-        moves &= ~pl.col("key").is_in(list(kept.get(field, ())))
-    marked = there.with_columns(moves.fill_null(False).alias("__moves"))
-    named = title is not None and OLD + title.name in there.columns
-    sides = [c for f in plan.fields for c in _sides(f, field, after)]
-    sides += [c for f in [field] if f and f not in plan.fields for c in _sides(f, field, after)]
-    return marked.select(
-        pl.lit(None, dtype=pl.UInt32).alias("row"),
-        "key",
-        (pl.col(OLD + title.name) if named and title else _NONE).alias("title"),
-        pl.lit("gone").alias("status"),
-        _reason(plan, acts, whole).alias("reason"),
-        pl.when("__moves")
-        .then(pl.lit([field or ""], dtype=pl.List(pl.String)))
-        .otherwise(pl.lit([], dtype=pl.List(pl.String)))
-        .alias("fields"),
-        *sides,
-    )
+@dataclass(frozen=True)
+class Gone:
+    """What becomes of products that a feed of the supplier ``owner`` brought and does not bring any
+    more. ``kept`` has the keys of products by the field that is kept by hand. Where ``whole``, the
+    delivery has none of what the feed brought, nothing does: it is another file, or an empty
+    one."""
 
+    plan: Plan
+    owner: str
+    kept: Mapping[str, Sequence[str]]
+    whole: bool
 
-def _moved(plan: Plan) -> tuple[str | None, str]:
-    """The field of a missing product that the policy writes, and its value."""
-    if plan.policy.missing in _STATES:
-        return STATE, _STATES[plan.policy.missing]
-    for name in stock_of(plan):
-        stock = plan.schema[name]
-        places = stock.decimals or 0 if stock.kind in DECIMAL_KINDS else 0
-        return name, f"{0:.{places}f}"
-    return None, ""
+    @cached_property
+    def _moved(self) -> tuple[str, str] | None:
+        """The field that the policy writes, and its value; None where it leaves all as it is."""
+        missing = self.plan.policy.missing
+        if self.whole:
+            return None
+        if missing in _STATES:
+            return STATE, _STATES[missing]
+        for name in stock_of(self.plan):
+            stock = self.plan.schema[name]
+            places = stock.decimals or 0 if stock.kind in DECIMAL_KINDS else 0
+            return name, f"{0:.{places}f}"
+        return None
 
+    def lines(self, there: pl.DataFrame) -> pl.DataFrame:
+        """Lines of a changeset, out of key, ``__owner``, state, ``old:<field>`` and ``times``: how
+        many deliveries in a row a product is missing in."""
+        title = self.plan.schema.with_role(Role.TITLE)
+        named = title is not None and OLD + title.name in there.columns
+        moved = [self._moved[0]] if self._moved else []
+        return there.with_columns(__moves=self._moves()).select(
+            pl.lit(None, dtype=pl.UInt32).alias("row"),
+            "key",
+            (pl.col(OLD + title.name) if named and title else _NONE).alias("title"),
+            pl.lit("gone").alias("status"),
+            self._reason().alias("reason"),
+            pl.when("__moves")
+            .then(pl.lit(moved, dtype=pl.List(pl.String)))
+            .otherwise(pl.lit([], dtype=pl.List(pl.String)))
+            .alias("fields"),
+            *(c for f in dict.fromkeys([*self.plan.fields, *moved]) for c in self._sides(f)),
+        )
 
-def _differs(field: str, after: str, missing: str) -> pl.Expr:
-    if field != STATE:
-        return pl.col(OLD + field).ne_missing(after)
-    # What is archived is not hidden as well: that would bring it nearer to the shop again.
-    further = [after, ARCHIVED] if missing == "hide" else [after]
-    return ~pl.col(STATE).fill_null("").is_in(further)
+    def _moves(self) -> pl.Expr:
+        if self._moved is None:
+            return pl.lit(False)
+        (field, after), policy = self._moved, self.plan.policy
+        moves = pl.col("times") >= policy.after
+        moves &= ~pl.col("key").is_in(list(self.kept.get(field, ())))
+        if policy.others == "refuse":
+            moves &= pl.col(OWNER) == self.owner
+        if field != STATE:
+            return moves & pl.col(OLD + field).ne_missing(after)
+        # What is archived is not hidden as well: that would bring it nearer to the shop again.
+        further = [after, ARCHIVED] if policy.missing == "hide" else [after]
+        return moves & ~pl.col(STATE).fill_null("").is_in(further)
 
+    def _sides(self, name: str) -> list[pl.Expr]:
+        old = pl.col(STATE) if name == STATE else pl.col(OLD + name)
+        new = _NONE
+        if self._moved and name == self._moved[0]:
+            new = pl.when("__moves").then(pl.lit(self._moved[1]))
+        return [new.alias(NEW + name), old.alias(OLD + name)]
 
-def _sides(name: str, field: str | None, after: str) -> list[pl.Expr]:
-    old = pl.col(STATE) if name == STATE else pl.col(OLD + name)
-    if name != field:
-        return [_NONE.alias(NEW + name), old.alias(OLD + name)]
-    return [pl.when("__moves").then(pl.lit(after)).alias(NEW + name), old.alias(OLD + name)]
-
-
-def _reason(plan: Plan, acts: bool, whole: bool) -> pl.Expr:
-    stays = "not in this delivery; the product stays as it is"
-    if whole and plan.policy.missing != "leave":
-        return pl.lit("nothing that this feed brought is in this delivery; all stays as it is")
-    if not acts:
-        return pl.lit(stays)
-    waits = pl.format("not in {} of {} deliveries; until then it stays", "times", plan.policy.after)
-    return (
-        pl.when("__moves")
-        .then(pl.lit(f"not in this delivery; {_DONE[plan.policy.missing]}"))
-        .when(pl.col("times") < plan.policy.after)
-        .then(waits)
-        .otherwise(pl.lit(stays))
-    )
+    def _reason(self) -> pl.Expr:
+        policy = self.plan.policy
+        if self.whole and policy.missing != "leave":
+            return pl.lit("nothing that this feed brought is in this delivery; all stays as it is")
+        stays = pl.lit("not in this delivery; the product stays as it is")
+        if self._moved is None:
+            return stays
+        waits = pl.format("not in {} of {} deliveries; until then it stays", "times", policy.after)
+        return (
+            pl.when("__moves")
+            .then(pl.lit(f"not in this delivery; {_DONE[policy.missing]}"))
+            .when(pl.col("times") < policy.after)
+            .then(waits)
+            .otherwise(stays)
+        )

@@ -8,7 +8,7 @@ from typing import TypeVar
 from pydantic import BaseModel
 
 from nomotax.core.crosswalk.model import Bundle, Chain, Fill
-from nomotax.core.crosswalk.policy import WRITTEN, Policy
+from nomotax.core.crosswalk.policy import Policy
 from nomotax.core.crosswalk.words import describe
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.pricing.ladder import Ladder, Rung
@@ -54,8 +54,6 @@ def _fill_change(old: Fill, new: Fill) -> str:
         return f"an empty cell now {new.when_empty}s the store's value"
     if old.on_problem != new.on_problem:
         return f"a faulty value now {new.on_problem}s"
-    if old.writes != new.writes:
-        return f"now written {WRITTEN[new.writes]}"
     return "settings of its steps changed"
 
 

@@ -207,7 +207,11 @@ def compile_plan(
     chains = _Chains(fills, schema, ctx, arriving, broken)
     fields = asked_fields(schema, crosswalk)
     wanted = [f for f in fields if f.name in fills or f.required]
-    filled = tuple(_as_written(chains.compile_field(f)) for f in wanted)
+    # Without its key a row is of no product, whatever is written.
+    filled = tuple(
+        one if one.field.name == schema.key else _as_written(one)
+        for one in map(chains.compile_field, wanted)
+    )
     return Plan(schema, filled, chains.layers, crosswalk.policy)
 
 

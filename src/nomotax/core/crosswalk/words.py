@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from nomotax.core.crosswalk.model import Fact, Fill, Part
+from nomotax.core.crosswalk.policy import WRITTEN
 
 
 def describe_source(fill: Fill) -> str:
@@ -36,6 +37,12 @@ FACTS: dict[Fact, str] = {
 }
 
 
+def describe_source_and_rule(fill: Fill) -> str:
+    """The source, and when the field is written, unless that is always."""
+    source = describe_source(fill)
+    return source if fill.writes == "always" else f"{source}, {WRITTEN[fill.writes]}"
+
+
 def describe_steps(fill: Fill) -> list[str]:
     """Each step that is on, in order."""
     return [step.describe() for step in fill.steps if not step.off]
@@ -43,4 +50,5 @@ def describe_steps(fill: Fill) -> list[str]:
 
 def describe(fill: Fill) -> str:
     """The whole fill: ``Cost EUR · number · price ladder 'standard'``."""
-    return " · ".join([describe_source(fill), *describe_steps(fill)])
+    written = [] if fill.writes == "always" else [f"written {WRITTEN[fill.writes]}"]
+    return " · ".join([describe_source(fill), *describe_steps(fill), *written])

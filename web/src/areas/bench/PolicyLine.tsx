@@ -1,6 +1,7 @@
 /** What the runs of this feed may do to the catalog: a sentence, and behind it the choices. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import InputAdornment from "@mui/material/InputAdornment";
 import MenuItem from "@mui/material/MenuItem";
 import Popover from "@mui/material/Popover";
 import TextField from "@mui/material/TextField";
@@ -58,7 +59,7 @@ export function PolicyLine({ policy, hasStock, onChange }: PolicyLineProps) {
       <Button
         color="inherit"
         size="small"
-        aria-label="What this feed may do"
+        title="What this feed may do"
         aria-haspopup="dialog"
         onClick={(e) => setAnchor(e.currentTarget)}
         sx={{ textAlign: "left", justifyContent: "flex-start", textTransform: "none", width: "100%" }}
@@ -105,7 +106,7 @@ function Choices({ policy, hasStock, onChange }: PolicyLineProps) {
         options={Object.entries(OTHERS)}
         onChange={(others) => onChange({ ...policy, others: others as Policy["others"] })}
       />
-      {policy.products === "both" && (
+      {policy.products !== "make" && (
         <Box sx={{ display: "flex", gap: 1 }}>
           <Choice
             label="Products it no longer brings"
@@ -115,11 +116,14 @@ function Choices({ policy, hasStock, onChange }: PolicyLineProps) {
           />
           {policy.missing !== "leave" && (
             <TextField
-              label="Deliveries"
+              label="After"
               type="number"
               value={policy.after}
-              sx={{ width: 120 }}
-              slotProps={{ htmlInput: { min: 1, max: 20 } }}
+              sx={{ width: 190 }}
+              slotProps={{
+                htmlInput: { min: 1, max: 20 },
+                input: { endAdornment: <InputAdornment position="end">deliveries</InputAdornment> },
+              }}
               onChange={(e) => {
                 const after = Number(e.target.value);
                 if (Number.isInteger(after) && after >= 1 && after <= 20) onChange({ ...policy, after });
