@@ -119,7 +119,7 @@ function Choices({ policy, hasStock, onChange }: PolicyLineProps) {
               label="After"
               type="number"
               value={policy.after}
-              sx={{ width: 190 }}
+              sx={{ flex: "none", width: 148 }}
               slotProps={{
                 htmlInput: { min: 1, max: 20 },
                 input: { endAdornment: <InputAdornment position="end">deliveries</InputAdornment> },
