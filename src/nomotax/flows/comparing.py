@@ -42,7 +42,8 @@ class Compared:
 
     @property
     def counts(self) -> dict[str, int]:
-        """Lines by status; all but "gone" add up to the rows that arrived."""
+        """Lines by status; all but "gone" add up to the rows that arrived, each counted for every
+        product that it is about."""
         return {status: self._counts.get(status, 0) for status in STATUSES}
 
     def lines(self) -> pl.LazyFrame:
@@ -80,7 +81,7 @@ def compared(
         for file, noted in each_of(take, enumerate(in_pieces(arriving, PIECE))):
             taken.append(file)
             comparison.note(noted)
-            found.rows += noted.seen.height
+            found.rows += noted.rows
             tell(found.rows, total)
         found.problems = comparison.problems()
         for judged in each_of(judge, taken):

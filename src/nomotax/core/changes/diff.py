@@ -22,12 +22,16 @@ from nomotax.core.crosswalk.problems import (
     own_problems,
     without_missing,
 )
+from nomotax.core.matching.finder import FOUND, Finder, Known
+from nomotax.core.matching.rows import Matched, match
 from nomotax.core.schema.model import Role
 from nomotax.core.table import ROW
 
 STATUSES = ("new", "changed", "same", "held", "rejected", "left out", "gone")
 #: The key of a row as text, and whether the catalog has its product.
 _KEY, _KNOWN = "__key", "__known"
+#: Where a line lies in its piece; a row may have several.
+_AT = "__at"
 
 
 class Catalog(Protocol):
@@ -45,12 +49,15 @@ class Catalog(Protocol):
 
 @dataclass(frozen=True)
 class Noted:
-    """What is kept of a piece until all are taken: what other rows have to do with of each row,
-    and the problems that rows have by themselves and with the catalog."""
+    """What is kept of a piece until all are taken: how many rows it had, what other rows have to do
+    with of each, the problems that rows have by themselves and with the catalog, and the keys of
+    products that rows which wait may be about."""
 
+    rows: int
     seen: pl.DataFrame
     own: pl.DataFrame
     beyond: pl.DataFrame
+    meant: pl.Series
 
 
 class Comparison:
@@ -61,7 +68,8 @@ class Comparison:
     What may change is the plan's policy: without more, only products of ``owner``, so that a row
     that would change another's is rejected. A product that was taken out comes back with the row
     that names it, and so does one that a run of ``feed`` has hidden or archived. ``kept`` has the
-    keys of products by the field that is kept by hand: it stays as it is.
+    keys of products by the field that is kept by hand: it stays as it is. Where rows find their
+    products otherwise than by their keys, ``pairings``, as ``finder.PAIRINGS``, come first.
     """
 
     def __init__(
@@ -71,26 +79,45 @@ class Comparison:
         owner: str,
         feed: int,
         kept: Mapping[str, Sequence[str]] | None = None,
+        pairings: pl.DataFrame | None = None,
     ) -> None:
         self.plan, self.catalog, self.kept = plan, catalog, kept or {}
         self.owner, self.feed = owner, feed
         self._noted: list[Noted] = []
+        self._finder = None if plan.by_key else Finder(plan.identity, self._known(), pairings)
+
+    def _known(self) -> Known:
+        """What may tell the products of the catalog."""
+        fields = self.plan.identity.fields
+        there = pl.col(STATE).ne_missing(TAKEN_OUT).alias("there")
+        pieces = self.catalog.pieces(fields)
+        return Known.of((p.select("key", there, *_named(fields)) for p in pieces), fields)
 
     def take(self, arriving: pl.DataFrame) -> tuple[pl.DataFrame, Noted]:
         """Fill rows and compare them; gives them in a shape to be judged when all are taken, and
         what is to be noted of them. Several pieces may be taken at once."""
         plan = self.plan
         filled = plan.fill(arriving)
-        rows = _as_texts(filled, plan)
+        own = own_problems(filled, plan, arriving)
+        matched = match(filled, plan, self._finder) if self._finder else _by_key(filled)
+        own = own.filter(
+            (pl.col("field") != plan.schema.key) | ~pl.col("row").is_in(matched.keyless.implode())
+        )
+        rows = _as_texts(matched.rows, plan)
         joined = self._beside(rows)
         known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
-        beyond = [pl.DataFrame(schema=PROBLEM_SCHEMA), *_not_allowed(joined, plan, self.owner)]
+        beyond = [matched.problems, *_not_allowed(joined, plan, self.owner)]
         differing = (NEW + one.field.name for one in plan.filled if _must_differ(one, plan))
         alone = joined.select("key", *differing).rename({"key": _KEY})
+        # A row with the key of a product that it is not about stands in the way of none that is.
+        strange, key = joined.select(_key_of_another(plan)).to_series(), plan.schema.key
+        seen = narrow(matched.rows, plan).with_columns(pl.when(~strange).then(key).alias(key))
         noted = Noted(
-            pl.concat([narrow(filled, plan), alone], how="horizontal"),
-            without_missing(own_problems(filled, plan, arriving), known, plan),
+            filled.height,
+            pl.concat([seen, alone], how="horizontal"),
+            without_missing(own, known, plan),
             pl.concat(beyond),
+            matched.meant,
         )
         lines = joined.select(
             pl.col(ROW).alias("row"), "key", _title(plan).alias("title"), "fields",
@@ -109,7 +136,7 @@ class Comparison:
         plan, kept = self.plan, self.kept
         codes = [f.code_column for f in plan.filled if f.flow.faults]
         both = [
-            rows.select(ROW, *codes, "key", *(NEW + f for f in plan.fields)),
+            rows.select(ROW, *codes, "key", FOUND, *(NEW + f for f in plan.fields)),
             self.catalog.beside(rows["key"], plan.fields),
         ]
         whole = pl.concat(both, how="horizontal").with_columns(
@@ -121,7 +148,9 @@ class Comparison:
         """Every problem of all rows that were taken, as in ``problems_of``."""
         plan, seen = self.plan, pl.concat(noted.seen for noted in self._noted)
         own, beyond = ([getattr(n, what) for n in self._noted] for what in ("own", "beyond"))
-        found = [*own, across_rows(seen, plan), *beyond]
+        said = pl.concat([*own, *beyond])
+        unsound = said.filter(pl.col("severity") != "skipped")["row"]
+        found = [said, across_rows(seen, plan, unsound)]
         for one in plan.filled:
             if _must_differ(one, plan):
                 found.append(_not_unique(seen, self._holders(one.field.name), one))
@@ -164,13 +193,25 @@ class Comparison:
         """Lines of the products that the feed has brought and that no row names now, not even a
         faulty one, with what the policy makes of them. ``brought``: their keys, and how many of
         its applied deliveries in a row did not have them."""
-        named = pl.concat(noted.seen[_KEY] for noted in self._noted).drop_nulls()
+        named = pl.concat(k for noted in self._noted for k in (noted.seen[_KEY], noted.meant))
+        named = named.drop_nulls()
         missing = brought.filter(~pl.col("key").is_in(named.implode()))
         fields = list(dict.fromkeys([*self.plan.fields, *stock_of(self.plan)]))
         gone = Gone(self.plan, self.owner, self.kept, whole=missing.height == brought.height)
         for piece in self.catalog.pieces(fields, missing["key"]):
             there = piece.filter(pl.col(STATE).ne_missing(TAKEN_OUT))
             yield gone.lines(there.join(missing, on="key", how="left", maintain_order="left"))
+
+
+def _named(fields: Sequence[str]) -> list[pl.Expr]:
+    return [pl.col(OLD + f).alias(f) for f in fields]
+
+
+def _by_key(filled: pl.DataFrame) -> Matched:
+    """Rows that are about the products with their keys: nothing is to be found."""
+    rows = filled.with_columns(pl.lit(None, pl.String).alias(FOUND))
+    nothing = pl.DataFrame(schema=PROBLEM_SCHEMA)
+    return Matched(rows, nothing, nothing["row"], pl.Series(dtype=pl.String))
 
 
 def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
@@ -183,15 +224,27 @@ def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
 
 def _not_allowed(joined: pl.DataFrame, plan: Plan, owner: str) -> Iterator[pl.DataFrame]:
     """Rows for products that the policy keeps the feed from making or changing, as problems."""
+    strange = _key_of_another(plan).alias("strange")
+    said = "is the key of a product that this row is not about, as nothing else agrees"
+    yield _refused(joined.filter(strange), plan, "key_taken", "refuse", said)
+    joined = joined.filter(~strange)
     if plan.policy.others == "refuse":
         yield _foreign(joined, plan, owner)
     there = pl.col(OWNER).is_not_null() & pl.col(STATE).ne_missing(TAKEN_OUT)
     if plan.policy.products == "change":
         said = "is not in the catalog; this feed only completes products that are"
-        yield _refused(joined.filter(~there), plan, "not_in_catalog", "refuse", said)
+        # Of rows that find their products in another way that has been said.
+        lost = ~there if plan.by_key else ~there & pl.col(FOUND).is_not_null()
+        yield _refused(joined.filter(lost), plan, "not_in_catalog", "refuse", said)
     elif plan.policy.products == "make":
         said = "is in the catalog already; this feed only makes new products"
         yield _refused(joined.filter(there), plan, "in_catalog", "leave_out", said)
+
+
+def _key_of_another(plan: Plan) -> pl.Expr:
+    """Whether a row that finds no product has the key of one."""
+    there = pl.col(OWNER).is_not_null()
+    return there & pl.col(FOUND).is_null() & (not plan.by_key)
 
 
 def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
@@ -281,10 +334,11 @@ def _changed_fields(rows: pl.DataFrame, plan: Plan, feed: int) -> pl.Series:
     differs = {f: pl.col(NEW + f).ne_missing(pl.col(OLD + f)) for f in plan.fields}
     differs[STATE] = _comes_back(feed) | _comes_hidden(plan)
     # Most rows change nothing: names are written down for the others alone.
+    rows = rows.with_row_index(_AT)
     changed = rows.filter(pl.any_horizontal(differs.values()))
     names = [pl.when(own).then(pl.lit(name)) for name, own in differs.items()]
-    listed = changed.select(ROW, fields=pl.concat_list(*names).list.drop_nulls())
-    found = rows.select(ROW).join(listed, on=ROW, how="left", maintain_order="left")
+    listed = changed.select(_AT, fields=pl.concat_list(*names).list.drop_nulls())
+    found = rows.select(_AT).join(listed, on=_AT, how="left", maintain_order="left")
     return found.get_column("fields").fill_null([])
 
 

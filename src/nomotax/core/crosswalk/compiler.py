@@ -5,13 +5,14 @@ Preview, prepare, trace and the command line all run this plan; there is no othe
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence, Set
+from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import polars as pl
 from pydantic import BaseModel
 
+from nomotax.core.crosswalk.identity import Identity
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
 from nomotax.core.crosswalk.policy import Policy
 from nomotax.core.crosswalk.source import source
@@ -30,6 +31,9 @@ from nomotax.core.table import FAULT, ROW
 BATCH = 1 << 19
 
 _CODE, _SEEN = "__code:", "__seen:"
+#: Before the name of a field that may tell a row's product: what it is filled with, as text,
+#: whether it may be written or not. The supplier's own number of a row.
+TOLD, ARTICLE = "__told:", "__article"
 
 
 @dataclass(frozen=True)
@@ -89,13 +93,20 @@ def _plain(text: str | None) -> str | None:
 
 @dataclass(frozen=True)
 class Plan:
-    """The compiled crosswalk. ``filled`` keeps the order of the schema; ``policy`` is what its
-    runs may do."""
+    """The compiled crosswalk. ``filled`` keeps the order of the schema; ``identity`` is how rows
+    find their products, ``policy`` what its runs may do. ``tells`` has what that asks of a row."""
 
     schema: StoreSchema
     filled: tuple[FilledField, ...]
     layers: Layers
     policy: Policy = field(default_factory=Policy)
+    identity: Identity = field(default_factory=Identity)
+    tells: tuple[pl.Expr, ...] = ()
+
+    @property
+    def by_key(self) -> bool:
+        """Whether rows are about the products with their keys, and nothing else is asked."""
+        return not self.tells
 
     @property
     def only_completes(self) -> bool:
@@ -115,7 +126,7 @@ class Plan:
         outputs = [pl.col(ROW), pl.col(FAULT)]
         outputs += [f.flow.value.alias(f.field.name) for f in self.filled]
         outputs += [f.first_fault().alias(f.code_column) for f in self.filled if f.flow.faults]
-        return outputs
+        return [*outputs, *self.tells]
 
     def seen(self, arriving: pl.DataFrame, faulty: Sequence[FilledField]) -> pl.DataFrame:
         """The row numbers and, for these fields, the text at the first fault."""
@@ -206,13 +217,38 @@ def compile_plan(
     _check_names(fills, schema, arriving)
     chains = _Chains(fills, schema, ctx, arriving, broken)
     fields = asked_fields(schema, crosswalk)
-    wanted = [f for f in fields if f.name in fills or f.required]
+    wanted = [f for f in fields if f.name in fills or f.required or f.name == schema.key]
     # Without its key a row is of no product, whatever is written.
     filled = tuple(
         one if one.field.name == schema.key else _as_written(one)
         for one in map(chains.compile_field, wanted)
     )
-    return Plan(schema, filled, chains.layers, crosswalk.policy)
+    identity = crosswalk.identity.within(schema.key)
+    tells = () if crosswalk.identity.by_key else tuple(_tells(identity, schema, chains))
+    return Plan(schema, filled, chains.layers, crosswalk.policy, identity, tells)
+
+
+def _tells(identity: Identity, schema: StoreSchema, chains: _Chains) -> Iterator[pl.Expr]:
+    """What is asked of a row to find its product. Raises ``CrosswalkError`` where it has no
+    answer, unless the crosswalk is still being made."""
+    nothing: pl.Expr = pl.lit(None, dtype=pl.String)
+    for name in identity.fields:
+        value = nothing
+        if name in schema and (name in chains.fills or name == schema.key):
+            one = chains.compile_field(schema[name])
+            sound = pl.when(one.flow.sound).then(as_text(one.field, one.flow.value))
+            value = one.flow.keep(sound)
+        elif chains.broken is None:
+            said = schema[name].label if name in schema else name
+            raise CrosswalkError(
+                f"Rows find their products by {said}, which nothing fills.",
+                remedy="Fill it, or find products in another way.",
+            )
+        yield value.alias(TOLD + name)
+    if identity.article is not None:
+        there = identity.article in chains.columns or chains.broken is None
+        number = chains.column(identity.article).cast(pl.String) if there else nothing
+        yield number.str.strip_chars().alias(ARTICLE)
 
 
 def asked_fields(schema: StoreSchema, crosswalk: Crosswalk) -> list[StoreField]:

@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from nomotax.core.crosswalk.assumptions import Assumption
+from nomotax.core.crosswalk.identity import Identity
 from nomotax.core.crosswalk.policy import Policy, Writes
 from nomotax.core.crosswalk.steps.currency import Amount, Exchange
 from nomotax.core.crosswalk.steps.formulas import Formula, OnlyIf
@@ -186,13 +187,15 @@ class Fill(BaseModel):
 
 class Crosswalk(BaseModel):
     """Fills by store field; ``parked`` keeps arriving columns in spare fields, ``left_out``
-    names those deliberately not used; ``policy`` says what its runs may do."""
+    names those deliberately not used; ``identity`` says how rows find their products, ``policy``
+    what its runs may do."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     fills: dict[str, Fill] = Field(default_factory=dict)
     parked: dict[str, str] = Field(default_factory=dict)
     left_out: tuple[str, ...] = ()
+    identity: Identity = Identity()
     policy: Policy = Policy()
 
     @model_validator(mode="before")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import polars as pl
 
 from nomotax.core.crosswalk.compiler import FilledField, Plan, severity_of
-from nomotax.core.schema.model import Role
+from nomotax.core.schema.model import Role, StoreField
 from nomotax.core.table import FAULT, ROW
 
 PROBLEM_SCHEMA = {
@@ -43,6 +43,7 @@ def narrow(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
     key = plan.schema.key
     roles = (plan.schema.with_role(Role.GROUP), plan.schema.with_role(Role.OPTIONS))
     named = [one.name for one in roles if one is not None and one.name in plan.fields]
+    named += [one.name for one in _price_of(plan)]
     # Rows that hold nothing but a key are alike where that is.
     content = pl.struct([f for f in plan.fields if f != key] or plan.fields or [ROW])
     return filled.select(
@@ -53,9 +54,11 @@ def narrow(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
     )
 
 
-def across_rows(rows: pl.DataFrame, plan: Plan) -> pl.DataFrame:
-    """Problems that rows have with each other, out of what is ``narrow`` of them."""
-    return pl.concat([_repeated_keys(rows, plan), _alike_variants(rows, plan)])
+def across_rows(rows: pl.DataFrame, plan: Plan, unsound: pl.Series | None = None) -> pl.DataFrame:
+    """Problems that rows have with each other, out of what is ``narrow`` of them. Of rows for one
+    product none that is ``unsound`` by itself is taken before the others."""
+    none = pl.Series(dtype=pl.UInt32) if unsound is None else unsound
+    return pl.concat([_repeated_keys(rows, plan, none), _alike_variants(rows, plan)])
 
 
 def own_problems(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.DataFrame:
@@ -131,15 +134,25 @@ def _problems_of_field(filled: pl.DataFrame, one: FilledField) -> pl.DataFrame:
     )
 
 
-def _repeated_keys(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+def _price_of(plan: Plan) -> list[StoreField]:
+    """The field that the cheapest row is told by, if that is asked."""
+    price = plan.schema.with_role(Role.PRICE)
+    asked = plan.identity.rows == "cheapest" and price is not None and price.name in plan.fields
+    return [price] if asked and price is not None else []
+
+
+def _repeated_keys(filled: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.DataFrame:
     """Rows that share their key. All are refused, since nobody can say which is right, but the
-    first of rows alike in every field stays good."""
+    first of rows alike in every field stays good; or the one that the crosswalk's rule takes does,
+    and the others are left out."""
     key = plan.schema.key
     if key not in filled.columns:
         return pl.DataFrame(schema=PROBLEM_SCHEMA)
     doubled = filled.filter(pl.col(key).is_not_null() & pl.col(key).is_duplicated())
     if doubled.height == 0:
         return pl.DataFrame(schema=PROBLEM_SCHEMA)
+    if plan.identity.rows != "refuse":
+        return _beside_taken(doubled, plan, unsound)
     groups = doubled.with_columns(
         __same=pl.struct(_CONTENT).n_unique().over(key) == 1,
         __first=pl.col(ROW).min().over(key),
@@ -159,6 +172,26 @@ def _repeated_keys(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
         .otherwise(pl.lit("' stands on several rows that differ (rows "))
         + pl.col("__rows")
         + pl.lit(")"),
+    )
+
+
+def _beside_taken(doubled: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.DataFrame:
+    """The rows for products for which another row is taken."""
+    key, rule = plan.schema.key, plan.identity.rows
+    first = [~pl.col(ROW).is_in(unsound.implode())]
+    first += [-pl.col(price.name) for price in _price_of(plan)]
+    number = pl.col(ROW).cast(pl.Int64)
+    order = [*first, number if rule == "last" else -number]
+    taken = pl.col(ROW).sort_by(order, descending=True, nulls_last=True)
+    groups = doubled.with_columns(__taken=taken.first().over(key))
+    told = pl.format(f"' stands on several rows; row {{}}, the {rule}, is taken", "__taken")
+    return _shaped(
+        groups.filter(pl.col(ROW) != pl.col("__taken")).lazy(),
+        field=pl.lit(key),
+        kind=pl.lit("another_row"),
+        severity=pl.lit("leave_out"),
+        seen=pl.col(key),
+        message=pl.lit(f"{plan.schema[key].label}: '") + pl.col(key) + told,
     )
 
 

@@ -1,0 +1,108 @@
+"""Rows and the products that they are about: a join over what tells products apart."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+import polars as pl
+
+from nomotax.core.crosswalk.identity import Identity, Way
+from nomotax.core.matching.alike import told_by
+
+#: How a product was found: the number of the way, from 0; by a pairing; null where none was.
+BY = "__by"
+PAIRED = -1
+#: The keys of the products that were found: one as a rule, several where a value is theirs all.
+FOUND = "__found"
+#: What was decided of an article without a product.
+DECIDED = "__decided"
+#: Products that are told of a row that waits since it found several; one more is kept.
+SHOWN = 50
+
+#: What is decided of an article: paired with the product ``key``, a product of its own (``new``),
+#: or not taken in (``leave``); ``lost`` is one whose product is no longer in the catalog.
+PAIRINGS = {"article": pl.String, "decision": pl.String, "key": pl.String}
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of the products of a catalog: ``key``, ``there`` (not taken out), and each
+    field that may tell a product, by its name."""
+
+    products: pl.DataFrame
+
+    @classmethod
+    def of(cls, pieces: Iterable[pl.DataFrame], fields: Sequence[str]) -> Known:
+        """Out of frames with ``key``, ``there`` and the fields."""
+        return cls(pl.concat(p.select("key", "there", *fields) for p in pieces))
+
+
+class Finder:
+    """Finds the products of rows, in any order and any pieces of them."""
+
+    def __init__(
+        self, identity: Identity, known: Known, pairings: pl.DataFrame | None = None
+    ) -> None:
+        """``pairings`` as ``PAIRINGS``, each article once."""
+        self.identity = identity
+        most = None if identity.several == "each" else SHOWN + 1
+        self._ways = [(way, _index(known.products, way, most)) for way in identity.ways]
+        self._pairings = pairings if pairings is not None else pl.DataFrame(schema=PAIRINGS)
+
+    def find(self, rows: pl.DataFrame) -> pl.DataFrame:
+        """``__by``, ``__found`` and ``__decided`` of each row, in their order. ``rows`` have the
+        fields of the ways, and ``article`` where the identity names one.
+
+        A pairing comes before all ways. Of the ways the first decides that finds a product; one
+        is passed over where the row has no value for a field of it. A product that was taken out
+        is found only where none that is in the catalog is.
+        """
+        found = [self._paired(rows)]
+        found += [_by(way, index, rows) for way, index in self._ways]
+        aside = pl.concat(
+            [one.rename({FOUND: f"found {n}"}) for n, one in enumerate(found)], how="horizontal"
+        )
+        settled = pl.col(DECIDED).is_not_null()
+        by, products = pl.lit(None, pl.Int8), pl.lit(None, pl.List(pl.String))
+        for n in reversed(range(1, len(found))):
+            there = pl.col(f"found {n}").is_not_null()
+            by = pl.when(there).then(pl.lit(n - 1, pl.Int8)).otherwise(by)
+            products = pl.when(there).then(f"found {n}").otherwise(products)
+        paired = pl.col("found 0").is_not_null()
+        return aside.select(
+            pl.when(paired).then(pl.lit(PAIRED, pl.Int8)).when(~settled).then(by).alias(BY),
+            pl.when(paired).then("found 0").when(~settled).then(products).alias(FOUND),
+            pl.when(~paired).then(DECIDED).alias(DECIDED),
+        )
+
+    def _paired(self, rows: pl.DataFrame) -> pl.DataFrame:
+        if "article" not in rows.columns:
+            nothing = pl.Series(FOUND, [None], pl.List(pl.String)).new_from_index(0, rows.height)
+            return pl.DataFrame([nothing]).with_columns(pl.lit(None, pl.String).alias(DECIDED))
+        asked = rows.select(pl.col("article").str.strip_chars())
+        known = asked.join(self._pairings, on="article", how="left", maintain_order="left")
+        one = pl.concat_list("key")
+        product = pl.when(pl.col("decision") == "product").then(one)
+        return known.select(pl.col("decision").alias(DECIDED), product.alias(FOUND))
+
+
+def _by(way: Way, index: pl.DataFrame, rows: pl.DataFrame) -> pl.DataFrame:
+    asked = rows.select(told_by([pl.col(f) for f in way.fields], way.ignore).alias("told"))
+    return asked.join(index, on="told", how="left", maintain_order="left").select(FOUND)
+
+
+def _index(products: pl.DataFrame, way: Way, most: int | None) -> pl.DataFrame:
+    """The keys of the products, all or so many, by what tells them; of those taken out only where
+    no other is."""
+    told = products.select(
+        "key", "there", told_by([pl.col(f) for f in way.fields], way.ignore).alias("told")
+    ).drop_nulls("told")
+    there = _keys(told.filter("there"), most)
+    out = _keys(told.filter(~pl.col("there")).join(there, on="told", how="anti"), most)
+    return pl.concat([there, out])
+
+
+def _keys(told: pl.DataFrame, most: int | None) -> pl.DataFrame:
+    keys = pl.col("key").sort()
+    return told.group_by("told").agg((keys if most is None else keys.head(most)).alias(FOUND))

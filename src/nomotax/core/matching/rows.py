@@ -1,0 +1,152 @@
+"""Filled rows with the products that they are about, and why some wait."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import polars as pl
+
+from nomotax.core.crosswalk.compiler import ARTICLE, TOLD, Plan
+from nomotax.core.crosswalk.identity import Identity
+from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
+from nomotax.core.matching.finder import DECIDED, FOUND, SHOWN, Finder
+from nomotax.core.table import ROW
+
+#: Products that are named in a sentence.
+_NAMED = 3
+
+
+@dataclass(frozen=True)
+class Matched:
+    """``rows`` as they were filled, with ``__found``, the key of the product that each is about, as
+    their key, too, where there is one; a row for several products stands there for each.
+
+    ``problems`` say why rows wait or are not taken; ``keyless`` are the numbers of rows of which
+    no key is asked; ``meant`` the keys of products that rows which wait may be about.
+    """
+
+    rows: pl.DataFrame
+    problems: pl.DataFrame
+    keyless: pl.Series
+    meant: pl.Series
+
+
+def asked(filled: pl.DataFrame, identity: Identity) -> pl.DataFrame:
+    """What a finder asks of rows."""
+    article = [pl.col(ARTICLE).alias("article")] if identity.article is not None else []
+    return filled.select(*article, *(pl.col(TOLD + f).alias(f) for f in identity.fields))
+
+
+def match(filled: pl.DataFrame, plan: Plan, finder: Finder) -> Matched:
+    """Find the products of filled rows."""
+    rows = pl.concat([filled, finder.find(asked(filled, plan.identity))], how="horizontal")
+    rows = rows.with_columns(_fate(plan).alias(_FATE))
+    problems = pl.concat([pl.DataFrame(schema=PROBLEM_SCHEMA), *_problems(rows, plan)])
+    keyless = rows.filter(pl.col(_FATE) != "new")[ROW].cast(pl.UInt32)
+    meant = rows.filter(pl.col(_FATE) == "doubled")[FOUND].explode(empty_as_null=False)
+    return Matched(_with_keys(rows, plan.schema.key), problems, keyless, meant)
+
+
+_FATE = "__matched"
+
+
+def _fate(plan: Plan) -> pl.Expr:
+    """found, doubled (waits), left out, lost (waits), waits, none (not taken) or new."""
+    many = pl.col(FOUND).list.len() > 1
+    undecided = pl.lit("waits" if plan.identity.unmatched == "wait" else "new")
+    none = pl.lit("none") if plan.policy.products == "change" else undecided
+    if plan.identity.several == "wait":
+        found = pl.when(many).then(pl.lit("doubled")).otherwise(pl.lit("found"))
+    else:
+        found = pl.lit("found")
+    return (
+        pl.when(pl.col(FOUND).is_not_null())
+        .then(found)
+        .when(pl.col(DECIDED) == "leave")
+        .then(pl.lit("left out"))
+        .when(pl.col(DECIDED) == "lost")
+        .then(pl.lit("lost"))
+        .when((pl.col(DECIDED) == "new") & (plan.policy.products != "change"))
+        .then(pl.lit("new"))
+        .otherwise(none)
+    )
+
+
+def _with_keys(rows: pl.DataFrame, key: str) -> pl.DataFrame:
+    """The rows with the keys of what was found; without any where that is not known yet."""
+    one = rows.with_columns(pl.when(pl.col(_FATE) == "found").then(FOUND).alias(FOUND))
+    if one.select((pl.col(FOUND).list.len() > 1).any()).item():
+        one = one.explode(FOUND)
+    else:
+        one = one.with_columns(pl.col(FOUND).list.first())
+    own = pl.when(pl.col(_FATE) == "new").then(pl.col(key).cast(pl.String))
+    return one.with_columns(pl.coalesce(FOUND, own).alias(key)).drop(_FATE)
+
+
+def _problems(rows: pl.DataFrame, plan: Plan) -> Iterator[pl.DataFrame]:
+    names = pl.col(FOUND).list.head(_NAMED).list.join(", ")
+    count = pl.col(FOUND).list.len()
+    more = (
+        pl.when(count > SHOWN)
+        .then(pl.format(" and more than {} others", pl.lit(SHOWN - _NAMED)))
+        .when(count > _NAMED)
+        .then(pl.format(" and {} more", count - _NAMED))
+        .otherwise(pl.lit(""))
+    )
+    exactly = count.cast(pl.String)
+    told = pl.when(count > SHOWN).then(pl.lit(f"more than {SHOWN}")).otherwise(exactly)
+    doubled = pl.format("is that of {} products: {}{}", told, names, more)
+    yield _problem(rows, plan, "doubled", "question", doubled)
+    said = "is that of no product in the catalog"
+    yield _problem(rows, plan, "none", "refuse", pl.lit(f"{said}; this feed only completes those"))
+    yield _problem(rows, plan, "waits", "question", pl.lit(f"{said}; it waits to be paired"))
+    if plan.identity.article is not None:
+        article = pl.col(ARTICLE).fill_null("")
+        whose = f"{plan.identity.article}: '"
+        gone = pl.lit("' is paired with a product that is no longer in the catalog")
+        yield _shaped(rows.filter(pl.col(_FATE) == "lost"), plan, "pairing_lost", "question",
+                      article, pl.lit(whose) + article + gone)  # fmt: skip
+        left = pl.lit("' is left out, as was decided")
+        yield _shaped(rows.filter(pl.col(_FATE) == "left out"), plan, "left_out", "leave_out",
+                      article, pl.lit(whose) + article + left)  # fmt: skip
+
+
+_KINDS = {"doubled": "several_products", "none": "not_in_catalog", "waits": "unpaired"}
+
+
+def _problem(
+    rows: pl.DataFrame, plan: Plan, fate: str, severity: str, said: pl.Expr
+) -> pl.DataFrame:
+    seen = _seen(plan.identity)
+    label = _told_by(plan)
+    empty = pl.lit(f"{label}: nothing of it tells a product")
+    told = pl.format(f"{label}: '{{}}' {{}}", seen, said)
+    message = pl.when(seen == "").then(empty).otherwise(told)
+    own = rows.filter(pl.col(_FATE) == fate)
+    return _shaped(own, plan, _KINDS[fate], severity, seen, message)
+
+
+def _told_by(plan: Plan) -> str:
+    """The fields that tell products, as they are read."""
+    schema = plan.schema
+    return " / ".join(schema[f].label if f in schema else f for f in plan.identity.fields)
+
+
+def _seen(identity: Identity) -> pl.Expr:
+    return pl.concat_str(
+        [pl.col(TOLD + f) for f in identity.fields], separator=" / ", ignore_nulls=True
+    )
+
+
+def _shaped(
+    rows: pl.DataFrame, plan: Plan, kind: str, severity: str, seen: pl.Expr, message: pl.Expr
+) -> pl.DataFrame:
+    return rows.select(
+        pl.col(ROW).cast(pl.UInt32).alias("row"),
+        pl.lit(plan.identity.fields[0]).alias("field"),
+        pl.lit(kind).alias("kind"),
+        pl.lit(severity).alias("severity"),
+        seen.alias("seen"),
+        message.alias("message"),
+    )
