@@ -20,10 +20,10 @@ from nomotax.records.catalog import Catalog
 from nomotax.records.changes import Changes
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
+from nomotax.records.products import Product
 from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Product
 from nomotax.records.taking_back import Instead, TakingBack
 
 HEADING = {"title": "title", "category": "", "variant_group": ""}

@@ -18,11 +18,11 @@ from nomotax.flows.catalog import product_detail
 from nomotax.flows.runs import prepare
 from nomotax.flows.undoing import start_undo
 from nomotax.records.catalog import Catalog
+from nomotax.records.columns import Actor
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import engine_for, migrate, session
 from nomotax.records.lookups import LookupsRepository
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Actor
 from tests.conftest import _administer
 
 OLD = Path(__file__).parent / "data" / "history-0009.sql.gz"

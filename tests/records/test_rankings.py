@@ -8,9 +8,10 @@ import pytest
 from sqlmodel import select
 
 from nomotax.records import rankings
+from nomotax.records.columns import now
 from nomotax.records.database import session
 from nomotax.records.rankings import Rankings
-from nomotax.records.tables import Ranking, now
+from nomotax.records.tables import Ranking
 
 
 @pytest.fixture

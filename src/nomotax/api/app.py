@@ -16,6 +16,7 @@ from nomotax.api import (
     deliveries,
     feeds,
     lookups,
+    matching,
     prices,
     products,
     rates,
@@ -34,7 +35,8 @@ from nomotax.records.database import ping
 from nomotax.settings import settings
 
 _AREAS = (
-    stores, schemas, categories, products, deliveries, feeds, prices, crosswalks, lookups, rates,
+    stores, schemas, categories, products, deliveries, feeds, matching, prices, crosswalks, lookups,
+    rates,
     runs, snapshots, removals,
 )  # fmt: skip
 

@@ -13,8 +13,8 @@ from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, StorePath, answer
 from nomotax.api.runs import RunView, view_of
 from nomotax.artifacts.store import artifacts
 from nomotax.flows import restoring, snapshots
+from nomotax.records.products import Snapshot
 from nomotax.records.repository import known_id
-from nomotax.records.tables import Snapshot
 
 api = APIBlueprint(
     "snapshots", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="snapshots")],

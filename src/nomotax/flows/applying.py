@@ -21,13 +21,14 @@ from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.snapshots import take_before
 from nomotax.flows.undoing import apply_undo
 from nomotax.records.changes import Changes, Touched, stale
+from nomotax.records.columns import now
 from nomotax.records.database import session
 from nomotax.records.dated import DatedValues
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Run, now
+from nomotax.records.tables import Run
 
 
 def request_apply(run_id: int, snapshot_first: bool = False) -> Run:

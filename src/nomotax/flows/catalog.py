@@ -23,8 +23,9 @@ from nomotax.flows.waiting import DatedLine, lines_of
 from nomotax.records.bulk import read_pieces, read_query, read_table
 from nomotax.records.catalog import Catalog, in_catalog
 from nomotax.records.database import session
+from nomotax.records.products import Product, ProductChange
 from nomotax.records.repositories import Feeds, Stores
-from nomotax.records.tables import Product, ProductChange, Run, RunKind, Supplier
+from nomotax.records.tables import Run, RunKind, Supplier
 
 
 class CategoryCount(BaseModel):

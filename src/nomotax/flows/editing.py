@@ -20,12 +20,14 @@ from nomotax.flows.headings import headings_of, label_of
 from nomotax.flows.waiting import refuse_past
 from nomotax.records.catalog import Catalog
 from nomotax.records.changes import Changes
+from nomotax.records.columns import now
 from nomotax.records.database import session
 from nomotax.records.dated import DatedValues
+from nomotax.records.products import Product
 from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Product, Run, now
+from nomotax.records.tables import Run
 
 
 class ProductEdit(BaseModel):

@@ -8,6 +8,7 @@ field it is by. What is shown of a product comes from the database.
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from threading import Lock
 
@@ -16,6 +17,7 @@ from sqlalchemy import text
 from sqlmodel import Session
 
 from nomotax.core.changes.states import TAKEN_OUT
+from nomotax.core.crosswalk.compiler import TOLD
 from nomotax.core.lookups.tree import SIGN
 from nomotax.core.numbers import NUMBER
 from nomotax.records.bulk import read_query
@@ -50,6 +52,7 @@ class Listing:
     frame: pl.DataFrame
     _lock: Lock = field(default_factory=Lock)
     _values: dict[str, pl.Series] = field(default_factory=dict)
+    _written: dict[str, pl.Series] = field(default_factory=dict)
     _texts: pl.Series | None = None
     _last: tuple[tuple[Wanted, str, bool], pl.Series] | None = None
 
@@ -61,6 +64,16 @@ class Listing:
             if self._last is None or self._last[0] != asked:
                 self._last = asked, self._found(wanted, by, numeric, descending)
             return self._last[1]
+
+    def values(self, names: Sequence[str]) -> pl.DataFrame:
+        """key, title, and ``__told:<field>`` of these fields of every product, as they are
+        written."""
+        with self._lock:
+            for name in names:
+                if name not in self._written:
+                    self._written[name] = self._read(name, numeric=False)
+            told = (self._written[name].alias(TOLD + name) for name in names)
+            return self.frame.select("key", "title", *told)
 
     def counts(self) -> dict[str, int]:
         """Products by category."""

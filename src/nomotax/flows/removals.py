@@ -17,11 +17,13 @@ from nomotax.core.errors import Conflict, NotFound
 from nomotax.flows.companions import feeds_leaning_on
 from nomotax.flows.receive import read_anew
 from nomotax.flows.run_states import BUSY, move
+from nomotax.records.columns import now
 from nomotax.records.database import session
+from nomotax.records.products import Product
 from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Delivery, Feed, Product, Run, Store, now
+from nomotax.records.tables import Delivery, Feed, Run, Store
 
 Kind = Literal["store", "feed", "delivery"]
 Removable = Store | Feed | Delivery

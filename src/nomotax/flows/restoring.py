@@ -17,11 +17,12 @@ from nomotax.flows.changesets import keep_changeset, together
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.run_states import Progress, move
 from nomotax.records.database import session
+from nomotax.records.products import Snapshot
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Run, Snapshot
+from nomotax.records.tables import Run
 
 
 def start_restore(snapshot_id: int) -> Run:

@@ -19,6 +19,7 @@ from nomotax.flows.changesets import changeset_name, keep_changeset
 from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
 from nomotax.flows.decisions import kept_of
+from nomotax.flows.known import pairings_of
 from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.undoing import prepare_undo
@@ -127,6 +128,7 @@ class _Work:
     run: Run
     plan: Plan
     owner: str
+    supplier_id: int
     table: str
     rules_revision: int
     rows: RowRange
@@ -147,9 +149,11 @@ def _prepare(run_id: int, tell: Progress) -> None:
         )
     tell(10, "loading the catalog")
     store_id = work.run.store_id
+    asks = work.plan.identity.article is not None
     comparison = Comparison(
-        work.plan, held_of(store_id), work.owner, work.run.feed_id or 0, kept_of(store_id)
-    )
+        work.plan, held_of(store_id), work.owner, work.run.feed_id or 0, kept_of(store_id),
+        pairings_of(store_id, work.supplier_id) if asks else None,
+    )  # fmt: skip
     # What a feed that only completes does not name may well come from another one, unless a person
     # has said what is to become of it; what a trial does not name may stand in the other rows.
     policy = work.plan.policy
@@ -185,6 +189,7 @@ def _work_of(run_id: int) -> _Work:
         run=run,
         plan=plan,
         owner=owner,
+        supplier_id=feed.supplier_id,
         table=delivery.table_artifact or "",
         rules_revision=store.rules_revision,
         rows=RowRange(first=run.first_row, last=run.last_row),

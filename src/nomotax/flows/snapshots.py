@@ -18,12 +18,14 @@ from nomotax.core.changes.snapshot import About, as_snapshot, metadata, read_abo
 from nomotax.core.errors import Conflict, DatabaseUnavailable
 from nomotax.flows.catalog import key_and_content
 from nomotax.records.actors import at_work
+from nomotax.records.columns import now
 from nomotax.records.database import session
+from nomotax.records.products import Snapshot
 from nomotax.records.queue import enqueue, without_job
 from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Snapshots
-from nomotax.records.tables import Run, Snapshot, Store, now
+from nomotax.records.tables import Run, Store
 
 log = structlog.get_logger()
 

@@ -15,6 +15,7 @@ from nomotax.core.crosswalk.trace import Trace, TraceStep, trace
 from nomotax.core.errors import NotFound
 from nomotax.core.flow.context import Lookups
 from nomotax.core.table import ROW
+from nomotax.flows.changesets import changeset_name
 from nomotax.flows.runs import delivery_used
 from nomotax.flows.workbench import context_of, open_workbench
 from nomotax.records.catalog import Catalog
@@ -72,11 +73,14 @@ def trace_in_run(run_id: int, key: str, field: str) -> TracedValue:
         schema = stores.schema(store_id)
         ctx = context_of(bundle, delivery, frozenset(stores.category_paths(store_id)))
     plan = compile_plan(bundle.crosswalk, schema, ctx, delivery.columns, {})
-    frame = artifacts().scan(delivery.table_artifact or "").collect()
-    rows = plan.keys(frame).filter(pl.col("key") == key)[ROW]
-    if rows.len() == 0:
+    lines = artifacts().scan(changeset_name(run)).filter(pl.col("key") == key)
+    # The one that was taken, where several rows were about the product.
+    rows = lines.sort(~pl.col("status").is_in(["new", "changed", "same"]), "row").select("row")
+    found = rows.drop_nulls().head(1).collect()["row"]
+    if found.len() == 0:
         raise NotFound(f"No row of {delivery.file_name} made the product {key}.")
-    arriving = frame.filter(pl.col(ROW) == rows[0])
+    whole = artifacts().scan(delivery.table_artifact or "")
+    arriving = whole.filter(pl.col(ROW) == found[0]).collect()
     return _traced(plan, arriving, field, by, delivery, supplier)
 
 

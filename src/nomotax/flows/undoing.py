@@ -17,12 +17,13 @@ from nomotax.flows.headings import headings_of, label_of
 from nomotax.flows.run_states import Progress, move
 from nomotax.records.catalog import Catalog
 from nomotax.records.changes import stale
+from nomotax.records.columns import now
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Run, now
+from nomotax.records.tables import Run
 from nomotax.records.taking_back import Instead, TakingBack, writes_itself
 
 #: What a run has in common with the one it takes back.

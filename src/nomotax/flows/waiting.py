@@ -12,11 +12,12 @@ from nomotax.core.changes.states import STATE, said
 from nomotax.core.errors import UnfitValue
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.headings import label_of
+from nomotax.records.columns import now
 from nomotax.records.database import session
 from nomotax.records.dated import DatedValues
+from nomotax.records.products import DatedValue, Product
 from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
-from nomotax.records.tables import DatedValue, Product, now
 
 
 class DatedLine(BaseModel):

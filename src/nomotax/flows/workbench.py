@@ -20,6 +20,8 @@ from nomotax.core.crosswalk.saved import KINDS, named_by
 from nomotax.core.errors import CrosswalkError, NotFound
 from nomotax.core.flow.context import Context, Lookups
 from nomotax.core.lookups.names import Names
+from nomotax.core.matching.finder import Finder
+from nomotax.core.matching.rows import problems_of_matched
 from nomotax.core.reading.model import DelimitedReading, Reading
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.schema.model import StoreSchema
@@ -32,6 +34,7 @@ from nomotax.core.suggest.paths import Places
 from nomotax.core.table import ROW
 from nomotax.flows.companions import marks_of_delivery
 from nomotax.flows.evidence import gather_evidence
+from nomotax.flows.known import known_products, pairings_of
 from nomotax.flows.pictures import pictures_of
 from nomotax.flows.sides import DeliverySource, StoreTarget, received
 from nomotax.records.catalog import Catalog
@@ -59,6 +62,8 @@ class Workbench:
     record: CrosswalkRecord
     crosswalk: Crosswalk
     decisions: frozenset[tuple[str, str, str]] = frozenset()
+    #: Another one whenever something is decided of the supplier's articles.
+    articles: int = 0
 
     @property
     def store_id(self) -> int:
@@ -198,12 +203,14 @@ class Workbench:
 
     @cached_property
     def problems(self) -> pl.DataFrame:
-        key = ("problems", self.store_id, self.target.revision, *self._key)
+        key = ("problems", self.store_id, self.target.revision, self.articles, *self._key)
         return remembered(key, lambda: self.problems_in(self.filled, self.sample))
 
     def problems_in(self, filled: pl.DataFrame, arriving: pl.DataFrame) -> pl.DataFrame:
         """The problems of rows of this delivery, as a changeset would have them: products that
         are in the catalog keep what a required field leaves empty."""
+        if not self.plan.by_key:
+            return problems_of_matched(filled, self.plan, arriving, self.finder)
         problems = problems_of(filled, self.plan, arriving)
         missing, key = rows_missing(problems, self.plan), self.schema.key
         if missing.is_empty() or key not in filled.columns:
@@ -213,6 +220,19 @@ class Workbench:
             there = Catalog(db, self.store_id).keys_among(asked[key].drop_nulls().to_list())
         known = asked.filter(pl.col(key).is_in(there))[ROW].cast(pl.UInt32)
         return without_missing(problems, known, self.plan)
+
+    @cached_property
+    def finder(self) -> Finder:
+        """What finds the products of rows, as the catalog and the pairings are now."""
+        identity = self.plan.identity
+        products = (artifacts().root, self.store_id, self.target.revision)
+        finder = remembered(
+            ("finder", *products, identity),
+            lambda: Finder(identity, known_products(self.store_id, identity.fields)),
+        )
+        if identity.article is None:
+            return finder
+        return finder.beside(pairings_of(self.store_id, self.source.feed.supplier_id))
 
     @cached_property
     def _key(self) -> tuple[Hashable, ...]:
@@ -371,6 +391,7 @@ def _load(db: Session, feed_id: int, delivery_id: int | None, kept: _Kept) -> Wo
         record=record,
         crosswalk=draft_of(record).within(target.schema),
         decisions=Decisions(db, record).all(),
+        articles=feeds.supplier(feeds.get(feed_id)).decided,
     )
 
 

@@ -7,7 +7,7 @@ from contextvars import ContextVar
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, select
 
-from nomotax.records.tables import Actor, ActorKind
+from nomotax.records.columns import Actor, ActorKind
 
 _at_work: ContextVar[tuple[ActorKind, str]] = ContextVar("at_work", default=("person", ""))
 _LONGEST = 60

@@ -9,8 +9,8 @@ from sqlmodel import col, select
 from nomotax.core.changes.states import TAKEN_OUT
 from nomotax.core.errors import NotFound
 from nomotax.records.actors import at_work
+from nomotax.records.products import KeptValue, Product
 from nomotax.records.repository import Repository, known_id
-from nomotax.records.tables import KeptValue, Product
 
 
 def in_catalog(store_id: int) -> list[ColumnElement[bool]]:

@@ -14,7 +14,7 @@ from sqlmodel import Session
 from nomotax.core.changes.states import LIVE, STATE
 from nomotax.core.errors import StaleChangeset
 from nomotax.records.bulk import copy_frame
-from nomotax.records.tables import now
+from nomotax.records.columns import now
 
 _STAGED = """
 create temp table staged (key text primary key, before jsonb, after jsonb) on commit drop

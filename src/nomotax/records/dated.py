@@ -10,8 +10,9 @@ from sqlmodel import Session, col, select
 from nomotax.core.changes.states import TAKEN_OUT
 from nomotax.core.errors import Conflict
 from nomotax.records.actors import at_work
+from nomotax.records.products import DatedValue, Product
 from nomotax.records.repository import Repository, known_id
-from nomotax.records.tables import DatedValue, Product, Run
+from nomotax.records.tables import Run
 
 _GONE = "the product is not in the catalog"
 

@@ -14,8 +14,9 @@ from nomotax.core.crosswalk.compare import lookup_changes
 from nomotax.core.crosswalk.saved import KINDS, LookupKind, SavedLookup, kind_of
 from nomotax.core.flow.context import Lookups
 from nomotax.records.actors import at_work
+from nomotax.records.columns import now
 from nomotax.records.repository import Repository, known_id
-from nomotax.records.tables import Lookup, LookupEntry, LookupRevision, now
+from nomotax.records.tables import Lookup, LookupEntry, LookupRevision
 
 #: What locks of look-ups are called among the database's advisory locks.
 _LOOKUPS = 6101

@@ -8,7 +8,8 @@ from typing import Any
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
-from nomotax.records.tables import Ranking, now
+from nomotax.records.columns import now
+from nomotax.records.tables import Ranking
 
 #: A ranking that nobody has worked on for so long may be asked for again.
 _LOST = timedelta(minutes=2)

@@ -8,8 +8,10 @@ from sqlmodel import col, select
 
 from nomotax.core.errors import NotFound
 from nomotax.records.actors import at_work
+from nomotax.records.columns import Actor
+from nomotax.records.products import Snapshot
 from nomotax.records.repository import Repository, known_id
-from nomotax.records.tables import Actor, CrosswalkVersion, Delivery, Feed, Run, RunLog, Snapshot
+from nomotax.records.tables import CrosswalkVersion, Delivery, Feed, Run, RunLog
 
 
 def _given(key: int | None) -> int:

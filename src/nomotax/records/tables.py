@@ -1,64 +1,15 @@
-"""The tables of the database."""
+"""The tables of the database, but for those of the catalog."""
 
 from __future__ import annotations
 
-from datetime import UTC, date, datetime
+from datetime import datetime
 from typing import Any, ClassVar, Literal
 
 from sqlalchemy import BigInteger, Column, DateTime, Index, UniqueConstraint, text
 from sqlalchemy.dialects.postgresql import JSONB
-from sqlalchemy.orm import relationship
-from sqlmodel import Field, Relationship, SQLModel
+from sqlmodel import Field, SQLModel
 
-from nomotax.core.changes.states import LIVE
-
-
-def now() -> datetime:
-    """The current moment, in UTC."""
-    return datetime.now(UTC)
-
-
-def _moment() -> Any:
-    return Field(default_factory=now, sa_type=DateTime(timezone=True))
-
-
-def _removal() -> Any:
-    """When a person took it out of sight; what other records say of it stays."""
-    return Field(default=None, sa_type=DateTime(timezone=True))
-
-
-def _document(**more: Any) -> Any:
-    return Field(sa_column=Column(JSONB, nullable=False), **more)
-
-
-def _by() -> Any:
-    return Relationship(sa_relationship=relationship("Actor", lazy="joined"))
-
-
-ActorKind = Literal["person", "token", "schedule"]
-
-
-class Actor(SQLModel, table=True):
-    """Who does something: a person by the name that they gave, a token, a schedule."""
-
-    __tablename__: ClassVar[str] = "actors"
-    __table_args__ = (UniqueConstraint("kind", "name"),)
-
-    id: int | None = Field(default=None, primary_key=True)
-    kind: str = "person"
-    name: str
-
-
-class _Acted(SQLModel):
-    """Something that was done by somebody; null while nobody has said a name."""
-
-    actor_id: int | None = Field(default=None, foreign_key="actors.id")
-
-    @property
-    def author(self) -> str:
-        """What the one who did it is called, "" where nobody is named."""
-        by: Actor | None = getattr(self, "actor", None)
-        return by.name if by else ""
+from nomotax.records.columns import Acted, Actor, by, document, moment, removal
 
 
 class Store(SQLModel, table=True):
@@ -69,12 +20,12 @@ class Store(SQLModel, table=True):
 
     id: int | None = Field(default=None, primary_key=True)
     name: str
-    schema_document: dict[str, Any] = _document()
+    schema_document: dict[str, Any] = document()
     revision: int = 0
     rules_revision: int = 0
-    created_at: datetime = _moment()
+    created_at: datetime = moment()
     rates_address: str = ""
-    removed_at: datetime | None = _removal()
+    removed_at: datetime | None = removal()
 
 
 class Category(SQLModel, table=True):
@@ -87,10 +38,10 @@ class Category(SQLModel, table=True):
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
     path: str
-    names: dict[str, str] = _document(default_factory=dict)
+    names: dict[str, str] = document(default_factory=dict)
 
 
-class TreeEditRecord(_Acted, table=True):
+class TreeEditRecord(Acted, table=True):
     """An edit of a store's category tree, kept so that it can be taken back.
 
     ``edit`` is what was asked, ``moves`` the paths that went with those in their place; ``added``
@@ -102,15 +53,15 @@ class TreeEditRecord(_Acted, table=True):
 
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
-    edit: dict[str, Any] = _document()
-    moves: dict[str, str] = _document(default_factory=dict)
-    added: list[str] = _document(default_factory=list)
-    removed: dict[str, dict[str, str]] = _document(default_factory=dict)
-    before: dict[str, dict[str, Any]] = _document(default_factory=dict)
+    edit: dict[str, Any] = document()
+    moves: dict[str, str] = document(default_factory=dict)
+    added: list[str] = document(default_factory=list)
+    removed: dict[str, dict[str, str]] = document(default_factory=dict)
+    before: dict[str, dict[str, Any]] = document(default_factory=dict)
     products: int = 0
     undone: bool = False
-    actor: Actor | None = _by()
-    at: datetime = _moment()
+    actor: Actor | None = by()
+    at: datetime = moment()
 
 
 class TreeEditRow(SQLModel, table=True):
@@ -123,12 +74,12 @@ class TreeEditRow(SQLModel, table=True):
     store_id: int
     side: str = Field(primary_key=True)
     row_id: int = Field(sa_column=Column(BigInteger, primary_key=True))
-    was: dict[str, str] = _document()
-    became: dict[str, str] = _document()
+    was: dict[str, str] = document()
+    became: dict[str, str] = document()
 
 
 class Supplier(SQLModel, table=True):
-    """Who sends."""
+    """Who sends. ``decided`` is another number whenever something is decided of its articles."""
 
     __tablename__: ClassVar[str] = "suppliers"
     __table_args__ = (UniqueConstraint("store_id", "name"),)
@@ -136,6 +87,7 @@ class Supplier(SQLModel, table=True):
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
     name: str
+    decided: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
 
 
 class Feed(SQLModel, table=True):
@@ -152,8 +104,8 @@ class Feed(SQLModel, table=True):
     name: str
     reading: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
     password: str = ""
-    created_at: datetime = _moment()
-    removed_at: datetime | None = _removal()
+    created_at: datetime = moment()
+    removed_at: datetime | None = removal()
 
 
 class Delivery(SQLModel, table=True):
@@ -172,24 +124,24 @@ class Delivery(SQLModel, table=True):
     file_name: str
     sha256: str
     size: int = Field(sa_column=Column(BigInteger, nullable=False))
-    received_at: datetime = _moment()
+    received_at: datetime = moment()
     status: str = "waiting"
     reading: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
-    why: dict[str, str] = _document(default_factory=dict)
-    columns: list[str] = _document(default_factory=list)
+    why: dict[str, str] = document(default_factory=dict)
+    columns: list[str] = document(default_factory=list)
     rows: int = 0
-    problems: list[dict[str, Any]] = _document(default_factory=list)
-    profile: list[dict[str, Any]] = _document(default_factory=list)
+    problems: list[dict[str, Any]] = document(default_factory=list)
+    profile: list[dict[str, Any]] = document(default_factory=list)
     table_artifact: str | None = None
     error: str = ""
     stage: str = ""
-    offers: list[dict[str, Any]] = _document(default_factory=list)
-    uses: dict[str, int] = _document(default_factory=dict)
+    offers: list[dict[str, Any]] = document(default_factory=list)
+    uses: dict[str, int] = document(default_factory=dict)
     because: str = ""
     complete: bool = True
     accepted: bool = False
     pictures_artifact: str | None = None
-    removed_at: datetime | None = _removal()
+    removed_at: datetime | None = removal()
 
 
 class CrosswalkRecord(SQLModel, table=True):
@@ -202,11 +154,11 @@ class CrosswalkRecord(SQLModel, table=True):
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
     feed_id: int = Field(foreign_key="feeds.id", unique=True)
-    draft: dict[str, Any] = _document(default_factory=dict)
+    draft: dict[str, Any] = document(default_factory=dict)
     revision: int = 0
 
 
-class CrosswalkVersion(_Acted, table=True):
+class CrosswalkVersion(Acted, table=True):
     """A crosswalk as it was saved or as a run used it: ``bundle`` without its look-ups, and of
     each of those, by its id, the revision in ``lookups``."""
 
@@ -217,14 +169,14 @@ class CrosswalkVersion(_Acted, table=True):
     store_id: int = Field(foreign_key="stores.id", index=True)
     crosswalk_id: int = Field(foreign_key="crosswalks.id")
     number: int
-    bundle: dict[str, Any] = _document()
-    lookups: dict[str, int] = _document(default_factory=dict)
+    bundle: dict[str, Any] = document()
+    lookups: dict[str, int] = document(default_factory=dict)
     note: str = ""
-    actor: Actor | None = _by()
-    created_at: datetime = _moment()
+    actor: Actor | None = by()
+    created_at: datetime = moment()
 
 
-class SchemaChange(_Acted, table=True):
+class SchemaChange(Acted, table=True):
     """What one person changed in a field of a store's schema, in plain words."""
 
     __tablename__: ClassVar[str] = "field_changes"
@@ -232,12 +184,12 @@ class SchemaChange(_Acted, table=True):
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
     field: str
-    actor: Actor | None = _by()
+    actor: Actor | None = by()
     said: str
-    at: datetime = _moment()
+    at: datetime = moment()
 
 
-class Decision(_Acted, table=True):
+class Decision(Acted, table=True):
     """A suggestion that was refused, or a question that was put off."""
 
     __tablename__: ClassVar[str] = "decisions"
@@ -249,8 +201,8 @@ class Decision(_Acted, table=True):
     verdict: str
     subject: str
     proposal: str = ""
-    actor: Actor | None = _by()
-    at: datetime = _moment()
+    actor: Actor | None = by()
+    at: datetime = moment()
 
 
 class Ranking(SQLModel, table=True):
@@ -269,21 +221,7 @@ class Ranking(SQLModel, table=True):
     done: int = 0
     total: int = 0
     proposals: list[Any] | None = Field(default=None, sa_column=Column(JSONB))
-    at: datetime = _moment()
-
-
-class KeptValue(_Acted, table=True):
-    """A field of a product that is kept by hand: no feed may touch it."""
-
-    __tablename__: ClassVar[str] = "kept_values"
-    __table_args__ = (UniqueConstraint("store_id", "product_id", "field"),)
-
-    id: int | None = Field(default=None, primary_key=True)
-    store_id: int = Field(foreign_key="stores.id")
-    product_id: int = Field(sa_column=Column(BigInteger, nullable=False))
-    field: str
-    actor: Actor | None = _by()
-    at: datetime = _moment()
+    at: datetime = moment()
 
 
 class Lookup(SQLModel, table=True):
@@ -300,7 +238,7 @@ class Lookup(SQLModel, table=True):
     revision: int = 0
 
 
-class LookupRevision(_Acted, table=True):
+class LookupRevision(Acted, table=True):
     """One change of a look-up: who made it, when, what it was in plain words, and the look-up as
     it was from then on, without its entries. ``document`` is null of those of earlier versions of
     this program that nothing refers to."""
@@ -314,11 +252,11 @@ class LookupRevision(_Acted, table=True):
         default=None, sa_column=Column(JSONB(none_as_null=True))
     )
     said: str = ""
-    actor: Actor | None = _by()
-    at: datetime = _moment()
+    actor: Actor | None = by()
+    at: datetime = moment()
 
 
-class LookupEntry(_Acted, table=True):
+class LookupEntry(Acted, table=True):
     """One entry of a look-up: what arrives, and the answer to it from revision ``since`` on, and
     before ``until``; null while it stands. The one who gave it is the actor."""
 
@@ -341,14 +279,14 @@ class LookupEntry(_Acted, table=True):
     answer: str
     since: int
     until: int | None = None
-    actor: Actor | None = _by()
-    at: datetime = _moment()
+    actor: Actor | None = by()
+    at: datetime = moment()
 
 
 RunKind = Literal["delivery", "undo", "edit", "restore", "dated"]
 
 
-class Run(_Acted, table=True):
+class Run(Acted, table=True):
     """One delivery on its way into the catalog: prepared, applied, perhaps undone. A trial has
     only the rows from ``first_row`` to ``last_row``, by their numbers.
 
@@ -369,9 +307,9 @@ class Run(_Acted, table=True):
     version_id: int | None = Field(default=None, foreign_key="crosswalk_versions.id")
     kind: str = "delivery"
     undoes: int | None = Field(default=None, foreign_key="runs.id", index=True)
-    used: dict[str, Any] = _document(default_factory=dict)
+    used: dict[str, Any] = document(default_factory=dict)
     changes: str = ""
-    actor: Actor | None = _by()
+    actor: Actor | None = by()
     status: str = "queued"
     progress: int = 0
     stage: str = ""
@@ -379,56 +317,10 @@ class Run(_Acted, table=True):
     rules_revision: int = 0
     first_row: int | None = None
     last_row: int | None = None
-    counts: dict[str, int] = _document(default_factory=dict)
+    counts: dict[str, int] = document(default_factory=dict)
     error: str = ""
-    created_at: datetime = _moment()
+    created_at: datetime = moment()
     finished_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
-
-
-class DatedValue(_Acted, table=True):
-    """What a field of a product is to hold from the start of a day on (by UTC); null for nothing.
-    ``status`` is *waiting*, *written*, *refused* with a reason, *replaced* by another one of the
-    same day, or *taken back*; ``run_id`` is the run that writes it."""
-
-    __tablename__: ClassVar[str] = "dated_values"
-    __table_args__ = (
-        Index("dated_values_by_product", "product_id"),
-        Index(
-            "dated_values_waiting",
-            "day",
-            postgresql_where=text("status = 'waiting' and run_id is null"),
-        ),
-    )
-
-    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
-    store_id: int = Field(foreign_key="stores.id")
-    product_id: int = Field(sa_column=Column(BigInteger, nullable=False))
-    field: str
-    value: str | None = None
-    day: date
-    status: str = "waiting"
-    reason: str = ""
-    run_id: int | None = Field(default=None, foreign_key="runs.id", index=True)
-    actor: Actor | None = _by()
-    at: datetime = _moment()
-
-
-class Snapshot(_Acted, table=True):
-    """A store's whole catalog as one file. ``status`` is *queued*, *ready* or *failed*; ``run_id``
-    is the run before which it was taken, ``about`` what the file says of itself."""
-
-    __tablename__: ClassVar[str] = "snapshots"
-
-    id: int | None = Field(default=None, primary_key=True)
-    store_id: int = Field(foreign_key="stores.id", index=True)
-    run_id: int | None = Field(default=None, foreign_key="runs.id")
-    status: str = "queued"
-    because: str = ""
-    actor: Actor | None = _by()
-    artifact: str = ""
-    about: dict[str, Any] = _document(default_factory=dict)
-    error: str = ""
-    taken_at: datetime = _moment()
 
 
 class RunLog(SQLModel, table=True):
@@ -439,74 +331,5 @@ class RunLog(SQLModel, table=True):
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id")
     run_id: int = Field(foreign_key="runs.id", index=True)
-    at: datetime = _moment()
+    at: datetime = moment()
     text: str
-
-
-class Product(SQLModel, table=True):
-    """A product of the catalog. ``content`` holds every filled field as text in the store's
-    writing, so that no number passes through a binary float. ``created_run`` made it, null where
-    it was there before all runs; ``writers`` are the runs that wrote a field since."""
-
-    __tablename__: ClassVar[str] = "products"
-    __table_args__ = (
-        UniqueConstraint("store_id", "key"),
-        Index("products_by_category", "store_id", "category"),
-        Index(
-            "products_by_group",
-            "store_id",
-            "variant_group",
-            postgresql_where=text("variant_group <> ''"),
-        ),
-        Index(
-            "products_by_created_run",
-            "created_run",
-            postgresql_where=text("created_run is not null"),
-        ),
-    )
-
-    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
-    store_id: int
-    supplier_id: int = Field(index=True)
-    key: str
-    title: str = ""
-    category: str = ""
-    variant_group: str = ""
-    #: As ``core.changes.states`` names them; kept among the values, too, while not live.
-    state: str = Field(default=LIVE, sa_column_kwargs={"server_default": LIVE})
-    content: dict[str, str] = _document()
-    created_run: int | None = None
-    writers: dict[str, int] = _document(default_factory=dict)
-    changed_at: datetime = _moment()
-
-
-class ProductChange(SQLModel, table=True):
-    """What one run changed of a product that was there: ``after`` has every field that it wrote
-    (null for none), ``before`` their values (left out where there was none), and ``writers`` the
-    runs that had written those. In the order in which they were written, by their ids.
-    ``undone_by`` is the run that took it back, null while it stands."""
-
-    __tablename__: ClassVar[str] = "product_changes"
-    __table_args__ = (Index("product_changes_by_product", "product_id", "id"),)
-
-    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
-    run_id: int = Field(index=True)
-    store_id: int
-    product_id: int = Field(sa_column=Column(BigInteger, nullable=False))
-    before: dict[str, str] = _document()
-    after: dict[str, str | None] = _document()
-    writers: dict[str, int] = _document(default_factory=dict)
-    undone_by: int | None = None
-
-
-class RemovedProduct(SQLModel, table=True):
-    """A product that is not in the catalog because the run that made it is taken back and nobody
-    has changed it since: as it was, and the run that put it here."""
-
-    __tablename__: ClassVar[str] = "removed_products"
-
-    product_id: int = Field(sa_column=Column(BigInteger, primary_key=True, autoincrement=False))
-    store_id: int
-    run_id: int
-    created_run: int | None = Field(default=None, index=True)
-    document: dict[str, Any] = _document()

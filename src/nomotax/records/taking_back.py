@@ -20,9 +20,10 @@ from sqlmodel import Session
 
 from nomotax.records.bulk import copy_out
 from nomotax.records.changes import Changes, headings
+from nomotax.records.columns import now
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Run, now
+from nomotax.records.tables import Run
 
 #: The whole changes of products that nothing came to later; they are the most by far.
 _WHOLE = """

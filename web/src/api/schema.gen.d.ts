@@ -830,6 +830,111 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{feed_id}/matching": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many rows find one product, several or none, by the draft. */
+        get: operations["matching_get_matching_feeds__int_feed_id__matching_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/matching/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ways in which the rows would find products, the best first. */
+        get: operations["matching_get_ways_feeds__int_feed_id__matching_ways_get"];
+        put?: never;
+        /** What ways would find, each by itself; nothing is kept. */
+        post: operations["matching_try_ways_feeds__int_feed_id__matching_ways_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/matching/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Rows of a group with their products, or those that they are likely about. */
+        get: operations["matching_get_rows_feeds__int_feed_id__matching_rows_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/matching.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All rows of a group as CSV. */
+        get: operations["matching_get_rows_file_feeds__int_feed_id__matching_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/pairings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is decided of the articles of the feed's supplier. */
+        get: operations["matching_get_pairings_feeds__int_feed_id__pairings_get"];
+        /** Decide about articles, or take decisions back; gives what was decided before. */
+        put: operations["matching_decide_articles_feeds__int_feed_id__pairings_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/pairings.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that is decided as CSV: article, decision, product. */
+        get: operations["matching_export_pairings_feeds__int_feed_id__pairings_csv_get"];
+        put?: never;
+        /** Take decisions from a CSV file: article, decision, product. */
+        post: operations["matching_import_pairings_feeds__int_feed_id__pairings_csv_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{feed_id}/prices": {
         parameters: {
             query?: never;
@@ -3360,7 +3465,8 @@ export interface components {
         /**
          * Crosswalk
          * @description Fills by store field; ``parked`` keeps arriving columns in spare fields, ``left_out``
-         *     names those deliberately not used; ``policy`` says what its runs may do.
+         *     names those deliberately not used; ``identity`` says how rows find their products, ``policy``
+         *     what its runs may do.
          */
         Crosswalk: {
             /** Fills */
@@ -3376,6 +3482,16 @@ export interface components {
              * @default []
              */
             left_out?: string[];
+            /**
+             * @default {
+             *       "ways": [],
+             *       "article": null,
+             *       "several": "wait",
+             *       "rows": "refuse",
+             *       "unmatched": "new"
+             *     }
+             */
+            identity?: components["schemas"]["Identity"];
             /**
              * @default {
              *       "products": "both",
@@ -3671,6 +3787,46 @@ export interface components {
              * @default true
              */
             lines?: boolean;
+        };
+        /**
+         * Identity
+         * @description ``ways`` are tried in order, the first that finds a product decides; without any, a row is
+         *     about the product with its key. ``article`` is the arriving column with the supplier's own
+         *     number: what it is paired with comes before all ways.
+         *
+         *     ``several`` says what happens to a row that finds several products: it waits, or changes each;
+         *     ``rows`` which of the rows for one product counts, if any; ``unmatched`` whether a row that
+         *     finds none makes a product, or waits until somebody decides.
+         */
+        Identity: {
+            /**
+             * Ways
+             * @default []
+             */
+            ways?: components["schemas"]["Way"][];
+            /**
+             * Article
+             * @default null
+             */
+            article?: string | null;
+            /**
+             * Several
+             * @default wait
+             * @enum {string}
+             */
+            several?: "wait" | "each";
+            /**
+             * Rows
+             * @default refuse
+             * @enum {string}
+             */
+            rows?: "refuse" | "first" | "last" | "cheapest";
+            /**
+             * Unmatched
+             * @default new
+             * @enum {string}
+             */
+            unmatched?: "new" | "wait";
         };
         /**
          * Join
@@ -4409,6 +4565,20 @@ export interface components {
             do: "value_table";
             /** Table */
             table: string;
+        };
+        /**
+         * Way
+         * @description Store fields that, taken together, tell a product: a row is about the products that hold
+         *     what the row would write in all of them. ``ignore`` is what need not agree.
+         */
+        Way: {
+            /** Fields */
+            fields: string[];
+            /**
+             * Ignore
+             * @default []
+             */
+            ignore?: ("case" | "blanks" | "punctuation" | "leading_zeros")[];
         };
         /**
          * YesNo
@@ -5186,6 +5356,203 @@ export interface components {
             entries?: {
                 [key: string]: string;
             };
+        };
+        /**
+         * MatchingView
+         * @description How the rows of a delivery find products. ``ways`` are those of ``identity``, each with what
+         *     it decides after those before it; ``counts`` are rows by group; ``columns`` are those that the
+         *     supplier's own number may stand in, the likeliest first; ``pairings`` counts what is decided of
+         *     the supplier's articles, ``paired`` the rows that a pairing decides.
+         */
+        MatchingView: {
+            /** Delivery Id */
+            delivery_id: number;
+            /** File Name */
+            file_name: string;
+            /** Supplier */
+            supplier: string;
+            /** Revision */
+            revision: number;
+            /** Rows */
+            rows: number;
+            identity: components["schemas"]["Identity"];
+            /** Makes */
+            makes: boolean;
+            /** Fields */
+            fields: components["schemas"]["TellingField"][];
+            /** Columns */
+            columns: string[];
+            /** Ways */
+            ways: components["schemas"]["WayCount"][];
+            /** Paired */
+            paired: number;
+            /** Pairings */
+            pairings: number;
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * TellingField
+         * @description A store field that may tell a product, and whether the crosswalk fills it.
+         */
+        TellingField: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Filled */
+            filled: boolean;
+        };
+        /**
+         * WayCount
+         * @description A way, and the rows that find one product by it, or several.
+         */
+        WayCount: {
+            way: components["schemas"]["Way"];
+            /** Found */
+            found: number;
+            /** Several */
+            several: number;
+        };
+        /**
+         * TriedWays
+         * @description What ways find by themselves among so many rows: evenly spread ones of a large delivery.
+         */
+        TriedWays: {
+            /** Rows */
+            rows: number;
+            /** Ways */
+            ways: components["schemas"]["WayCount"][];
+        };
+        /**
+         * Trials
+         * @description Ways to be tried, each by itself.
+         */
+        Trials: {
+            /** Ways */
+            ways: components["schemas"]["Way"][];
+        };
+        /** MatchedPage */
+        MatchedPage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["MatchedRow"][];
+        };
+        /**
+         * Candidate
+         * @description A product that a row is about, or may be; ``why`` says so of one that is only likely.
+         */
+        Candidate: {
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
+        };
+        /**
+         * MatchedRow
+         * @description A row with what tells its product by field. ``by`` is the number of the way that has found
+         *     its product, -1 a pairing, null none.
+         */
+        MatchedRow: {
+            /** Row */
+            row: number;
+            /** Article */
+            article: string | null;
+            /** Title */
+            title: string | null;
+            /** Told */
+            told: {
+                [key: string]: string | null;
+            };
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "all" | "found" | "several" | "none" | "left_out" | "lost" | "key_taken" | "together";
+            /** By */
+            by: number | null;
+            /** Found */
+            found: number;
+            /** Products */
+            products: components["schemas"]["Candidate"][];
+        };
+        /** PairingPage */
+        PairingPage: {
+            /** Total */
+            total: number;
+            /** Pairings */
+            pairings: components["schemas"]["PairingLine"][];
+        };
+        /**
+         * PairingLine
+         * @description What is decided of an article. One is *lost* when its product is no longer in the catalog:
+         *     its rows wait.
+         */
+        PairingLine: {
+            /** Article */
+            article: string;
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "product" | "new" | "leave" | "lost";
+            /** Key */
+            key: string | null;
+            /** Title */
+            title: string;
+            /** Author */
+            author: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * DecidedBefore
+         * @description What was decided of the articles before, so that it can be put back.
+         */
+        DecidedBefore: {
+            /** Taken */
+            taken: number;
+            /** Before */
+            before: components["schemas"]["ArticleDecision"][];
+        };
+        /**
+         * ArticleDecision
+         * @description A decision about an article, or null for none any more. With *product* the key of one.
+         */
+        ArticleDecision: {
+            /** Article */
+            article: string;
+            /** Decision */
+            decision: ("product" | "new" | "leave") | null;
+            /**
+             * Key
+             * @default null
+             */
+            key?: string | null;
+        };
+        /** ArticleDecisions */
+        ArticleDecisions: {
+            /** Decisions */
+            decisions: components["schemas"]["ArticleDecision"][];
+        };
+        /** PairingsFile */
+        PairingsFile: {
+            /**
+             * File
+             * Format: binary
+             */
+            file: string;
         };
         /**
          * PriceView
@@ -8824,6 +9191,460 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matching_get_matching_feeds__int_feed_id__matching_get: {
+        parameters: {
+            query?: {
+                delivery_id?: number | null;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchingView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matching_get_ways_feeds__int_feed_id__matching_ways_get: {
+        parameters: {
+            query?: {
+                delivery_id?: number | null;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedWays"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matching_try_ways_feeds__int_feed_id__matching_ways_post: {
+        parameters: {
+            query?: {
+                delivery_id?: number | null;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Trials"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedWays"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matching_get_rows_feeds__int_feed_id__matching_rows_get: {
+        parameters: {
+            query?: {
+                delivery_id?: number | null;
+                group?: "all" | "found" | "several" | "none" | "left_out" | "lost" | "key_taken" | "together";
+                search?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatchedPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matching_get_rows_file_feeds__int_feed_id__matching_csv_get: {
+        parameters: {
+            query?: {
+                delivery_id?: number | null;
+                group?: "all" | "found" | "several" | "none" | "left_out" | "lost" | "key_taken" | "together";
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matching_get_pairings_feeds__int_feed_id__pairings_get: {
+        parameters: {
+            query?: {
+                search?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairingPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matching_decide_articles_feeds__int_feed_id__pairings_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArticleDecisions"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecidedBefore"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matching_export_pairings_feeds__int_feed_id__pairings_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    matching_import_pairings_feeds__int_feed_id__pairings_csv_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PairingsFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecidedBefore"];
                 };
             };
             /** @description Not Found */

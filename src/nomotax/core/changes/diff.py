@@ -11,7 +11,7 @@ import polars as pl
 from nomotax.core.changes.marks import MOVED_BY, NEW, OLD, OWNER
 from nomotax.core.changes.policy import Gone, may_be_written, stock_of
 from nomotax.core.changes.states import HIDDEN, STATE, TAKEN_OUT
-from nomotax.core.crosswalk.compiler import FilledField, Plan, as_text
+from nomotax.core.crosswalk.compiler import TOLD, FilledField, Plan, as_text
 from nomotax.core.crosswalk.problems import (
     FATE,
     PROBLEM_SCHEMA,
@@ -98,11 +98,8 @@ class Comparison:
         what is to be noted of them. Several pieces may be taken at once."""
         plan = self.plan
         filled = plan.fill(arriving)
-        own = own_problems(filled, plan, arriving)
         matched = match(filled, plan, self._finder) if self._finder else _by_key(filled)
-        own = own.filter(
-            (pl.col("field") != plan.schema.key) | ~pl.col("row").is_in(matched.keyless.implode())
-        )
+        own = matched.asked(own_problems(filled, plan, arriving), plan)
         rows = _as_texts(matched.rows, plan)
         joined = self._beside(rows)
         known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
@@ -204,7 +201,7 @@ class Comparison:
 
 
 def _named(fields: Sequence[str]) -> list[pl.Expr]:
-    return [pl.col(OLD + f).alias(f) for f in fields]
+    return [pl.col(OLD + f).alias(TOLD + f) for f in fields]
 
 
 def _by_key(filled: pl.DataFrame) -> Matched:

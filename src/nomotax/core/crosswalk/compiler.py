@@ -182,6 +182,18 @@ class Plan:
         one = self[self.schema.key]
         return self._run(arriving, [pl.col(ROW), one.flow.value.alias("key")], BATCH)
 
+    def told(self, arriving: pl.DataFrame) -> pl.DataFrame:
+        """Row numbers, what tells the products of the rows, and ``key`` and ``title`` as texts."""
+        title = self.schema.with_role(Role.TITLE)
+        shown = {"key": self.schema.key, "title": title.name if title else ""}
+        texts = [
+            (as_text(self[f].field, self[f].flow.value) if f in self.fields else pl.lit(None))
+            .cast(pl.String)
+            .alias(name)
+            for name, f in shown.items()
+        ]
+        return self._run(arriving, [pl.col(ROW), *texts, *self.tells], BATCH)
+
     def _run(self, arriving: pl.DataFrame, outputs: list[pl.Expr], batch: int) -> pl.DataFrame:
         # The rows are in memory already: streaming over them would only cost its start, which is
         # most of what filling a sample takes.
@@ -205,12 +217,13 @@ def compile_plan(
     ctx: Context,
     columns: Iterable[str],
     broken: dict[str, CrosswalkError] | None = None,
+    telling: Sequence[str] = (),
 ) -> Plan:
     """Compile for a delivery with these ``columns``.
 
     Raises ``CrosswalkError`` when the crosswalk names a field or a column that is not there, or a
     step that cannot run. With ``broken``, fields whose steps cannot run are put there instead, and
-    their rows are held.
+    their rows are held. ``telling`` are further fields that may tell what rows are about.
     """
     fills = crosswalk.all_fills()
     arriving = frozenset(columns)
@@ -224,15 +237,19 @@ def compile_plan(
         for one in map(chains.compile_field, wanted)
     )
     identity = crosswalk.identity.within(schema.key)
-    tells = () if crosswalk.identity.by_key else tuple(_tells(identity, schema, chains))
+    named = list(dict.fromkeys([*identity.fields, *telling]))
+    by_key = crosswalk.identity.by_key and not telling
+    tells = () if by_key else tuple(_tells(identity, named, schema, chains))
     return Plan(schema, filled, chains.layers, crosswalk.policy, identity, tells)
 
 
-def _tells(identity: Identity, schema: StoreSchema, chains: _Chains) -> Iterator[pl.Expr]:
+def _tells(
+    identity: Identity, named: Sequence[str], schema: StoreSchema, chains: _Chains
+) -> Iterator[pl.Expr]:
     """What is asked of a row to find its product. Raises ``CrosswalkError`` where it has no
     answer, unless the crosswalk is still being made."""
     nothing: pl.Expr = pl.lit(None, dtype=pl.String)
-    for name in identity.fields:
+    for name in named:
         value = nothing
         if name in schema and (name in chains.fills or name == schema.key):
             one = chains.compile_field(schema[name])

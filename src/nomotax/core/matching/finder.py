@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
+from copy import copy
 from dataclasses import dataclass
 
 import polars as pl
 
+from nomotax.core.crosswalk.compiler import ARTICLE, TOLD
 from nomotax.core.crosswalk.identity import Identity, Way
 from nomotax.core.matching.alike import told_by
 
@@ -27,15 +29,16 @@ PAIRINGS = {"article": pl.String, "decision": pl.String, "key": pl.String}
 
 @dataclass(frozen=True)
 class Known:
-    """What is known of the products of a catalog: ``key``, ``there`` (not taken out), and each
-    field that may tell a product, by its name."""
+    """What is known of the products of a catalog: ``key``, ``there`` (not taken out), and
+    ``__told:<field>`` for each field that may tell one."""
 
     products: pl.DataFrame
 
     @classmethod
     def of(cls, pieces: Iterable[pl.DataFrame], fields: Sequence[str]) -> Known:
-        """Out of frames with ``key``, ``there`` and the fields."""
-        return cls(pl.concat(p.select("key", "there", *fields) for p in pieces))
+        """Out of frames with these."""
+        told = [TOLD + f for f in fields]
+        return cls(pl.concat(p.select("key", "there", *told) for p in pieces))
 
 
 class Finder:
@@ -46,13 +49,20 @@ class Finder:
     ) -> None:
         """``pairings`` as ``PAIRINGS``, each article once."""
         self.identity = identity
+        self.keys = known.products["key"]
         most = None if identity.several == "each" else SHOWN + 1
         self._ways = [(way, _index(known.products, way, most)) for way in identity.ways]
         self._pairings = pairings if pairings is not None else pl.DataFrame(schema=PAIRINGS)
 
+    def beside(self, pairings: pl.DataFrame) -> Finder:
+        """The same with other pairings."""
+        other = copy(self)
+        other._pairings = pairings
+        return other
+
     def find(self, rows: pl.DataFrame) -> pl.DataFrame:
-        """``__by``, ``__found`` and ``__decided`` of each row, in their order. ``rows`` have the
-        fields of the ways, and ``article`` where the identity names one.
+        """``__by``, ``__found`` and ``__decided`` of each row, in their order. ``rows`` have
+        ``__told:<field>`` of the ways, and ``__article`` where the identity names one.
 
         A pairing comes before all ways. Of the ways the first decides that finds a product; one
         is passed over where the row has no value for a field of it. A product that was taken out
@@ -77,10 +87,10 @@ class Finder:
         )
 
     def _paired(self, rows: pl.DataFrame) -> pl.DataFrame:
-        if "article" not in rows.columns:
+        if ARTICLE not in rows.columns:
             nothing = pl.Series(FOUND, [None], pl.List(pl.String)).new_from_index(0, rows.height)
             return pl.DataFrame([nothing]).with_columns(pl.lit(None, pl.String).alias(DECIDED))
-        asked = rows.select(pl.col("article").str.strip_chars())
+        asked = rows.select(pl.col(ARTICLE).alias("article"))
         known = asked.join(self._pairings, on="article", how="left", maintain_order="left")
         one = pl.concat_list("key")
         product = pl.when(pl.col("decision") == "product").then(one)
@@ -88,7 +98,7 @@ class Finder:
 
 
 def _by(way: Way, index: pl.DataFrame, rows: pl.DataFrame) -> pl.DataFrame:
-    asked = rows.select(told_by([pl.col(f) for f in way.fields], way.ignore).alias("told"))
+    asked = rows.select(told_by([pl.col(TOLD + f) for f in way.fields], way.ignore).alias("told"))
     return asked.join(index, on="told", how="left", maintain_order="left").select(FOUND)
 
 
@@ -96,7 +106,7 @@ def _index(products: pl.DataFrame, way: Way, most: int | None) -> pl.DataFrame:
     """The keys of the products, all or so many, by what tells them; of those taken out only where
     no other is."""
     told = products.select(
-        "key", "there", told_by([pl.col(f) for f in way.fields], way.ignore).alias("told")
+        "key", "there", told_by([pl.col(TOLD + f) for f in way.fields], way.ignore).alias("told")
     ).drop_nulls("told")
     there = _keys(told.filter("there"), most)
     out = _keys(told.filter(~pl.col("there")).join(there, on="told", how="anti"), most)

@@ -9,10 +9,18 @@ import polars as pl
 
 from nomotax.core.crosswalk.compiler import ARTICLE, TOLD, Plan
 from nomotax.core.crosswalk.identity import Identity
-from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
+from nomotax.core.crosswalk.problems import (
+    PROBLEM_SCHEMA,
+    across_rows,
+    narrow,
+    own_problems,
+    without_missing,
+)
 from nomotax.core.matching.finder import DECIDED, FOUND, SHOWN, Finder
 from nomotax.core.table import ROW
 
+#: What becomes of a row, as ``fated`` tells.
+MATCHED = "__matched"
 #: Products that are named in a sentence.
 _NAMED = 3
 
@@ -31,28 +39,44 @@ class Matched:
     keyless: pl.Series
     meant: pl.Series
 
-
-def asked(filled: pl.DataFrame, identity: Identity) -> pl.DataFrame:
-    """What a finder asks of rows."""
-    article = [pl.col(ARTICLE).alias("article")] if identity.article is not None else []
-    return filled.select(*article, *(pl.col(TOLD + f).alias(f) for f in identity.fields))
+    def asked(self, problems: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+        """Problems that rows have by themselves, without those of keys that are not asked."""
+        of_key = pl.col("field") == plan.schema.key
+        return problems.filter(~(of_key & pl.col("row").is_in(self.keyless.implode())))
 
 
 def match(filled: pl.DataFrame, plan: Plan, finder: Finder) -> Matched:
     """Find the products of filled rows."""
-    rows = pl.concat([filled, finder.find(asked(filled, plan.identity))], how="horizontal")
-    rows = rows.with_columns(_fate(plan).alias(_FATE))
+    rows = fated(filled, plan, finder)
     problems = pl.concat([pl.DataFrame(schema=PROBLEM_SCHEMA), *_problems(rows, plan)])
-    keyless = rows.filter(pl.col(_FATE) != "new")[ROW].cast(pl.UInt32)
-    meant = rows.filter(pl.col(_FATE) == "doubled")[FOUND].explode(empty_as_null=False)
+    keyless = rows.filter(pl.col(MATCHED) != "new")[ROW].cast(pl.UInt32)
+    meant = rows.filter(pl.col(MATCHED) == "doubled")[FOUND].explode(empty_as_null=False)
     return Matched(_with_keys(rows, plan.schema.key), problems, keyless, meant)
 
 
-_FATE = "__matched"
+def problems_of_matched(
+    filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame, finder: Finder
+) -> pl.DataFrame:
+    """Every problem of a filled frame whose rows find their products: as ``problems_of`` tells
+    them; those of the catalog's own products keep what a required field leaves empty."""
+    matched = match(filled, plan, finder)
+    own = matched.asked(own_problems(filled, plan, arriving), plan)
+    said = pl.concat([own, matched.problems])
+    unsound = said.filter(pl.col("severity") != "skipped")["row"]
+    every = pl.concat([said, across_rows(narrow(matched.rows, plan), plan, unsound)])
+    known = matched.rows.filter(pl.col(FOUND).is_not_null())[ROW].cast(pl.UInt32)
+    return without_missing(every, known, plan).sort("row", maintain_order=True)
+
+
+def fated(filled: pl.DataFrame, plan: Plan, finder: Finder) -> pl.DataFrame:
+    """Filled rows with what a finder tells of them, and ``__matched``: *found*; *doubled*, found
+    several and waits; *left out*, as was decided; *lost*, its product is gone and it waits;
+    *waits*, found none; *none*, the same and not taken; or *new*."""
+    rows = pl.concat([filled, finder.find(filled)], how="horizontal")
+    return rows.with_columns(_fate(plan).alias(MATCHED))
 
 
 def _fate(plan: Plan) -> pl.Expr:
-    """found, doubled (waits), left out, lost (waits), waits, none (not taken) or new."""
     many = pl.col(FOUND).list.len() > 1
     undecided = pl.lit("waits" if plan.identity.unmatched == "wait" else "new")
     none = pl.lit("none") if plan.policy.products == "change" else undecided
@@ -75,13 +99,13 @@ def _fate(plan: Plan) -> pl.Expr:
 
 def _with_keys(rows: pl.DataFrame, key: str) -> pl.DataFrame:
     """The rows with the keys of what was found; without any where that is not known yet."""
-    one = rows.with_columns(pl.when(pl.col(_FATE) == "found").then(FOUND).alias(FOUND))
+    one = rows.with_columns(pl.when(pl.col(MATCHED) == "found").then(FOUND).alias(FOUND))
     if one.select((pl.col(FOUND).list.len() > 1).any()).item():
         one = one.explode(FOUND)
     else:
         one = one.with_columns(pl.col(FOUND).list.first())
-    own = pl.when(pl.col(_FATE) == "new").then(pl.col(key).cast(pl.String))
-    return one.with_columns(pl.coalesce(FOUND, own).alias(key)).drop(_FATE)
+    own = pl.when(pl.col(MATCHED) == "new").then(pl.col(key).cast(pl.String))
+    return one.with_columns(pl.coalesce(FOUND, own).alias(key)).drop(MATCHED)
 
 
 def _problems(rows: pl.DataFrame, plan: Plan) -> Iterator[pl.DataFrame]:
@@ -105,10 +129,10 @@ def _problems(rows: pl.DataFrame, plan: Plan) -> Iterator[pl.DataFrame]:
         article = pl.col(ARTICLE).fill_null("")
         whose = f"{plan.identity.article}: '"
         gone = pl.lit("' is paired with a product that is no longer in the catalog")
-        yield _shaped(rows.filter(pl.col(_FATE) == "lost"), plan, "pairing_lost", "question",
+        yield _shaped(rows.filter(pl.col(MATCHED) == "lost"), plan, "pairing_lost", "question",
                       article, pl.lit(whose) + article + gone)  # fmt: skip
         left = pl.lit("' is left out, as was decided")
-        yield _shaped(rows.filter(pl.col(_FATE) == "left out"), plan, "left_out", "leave_out",
+        yield _shaped(rows.filter(pl.col(MATCHED) == "left out"), plan, "left_out", "leave_out",
                       article, pl.lit(whose) + article + left)  # fmt: skip
 
 
@@ -123,7 +147,7 @@ def _problem(
     empty = pl.lit(f"{label}: nothing of it tells a product")
     told = pl.format(f"{label}: '{{}}' {{}}", seen, said)
     message = pl.when(seen == "").then(empty).otherwise(told)
-    own = rows.filter(pl.col(_FATE) == fate)
+    own = rows.filter(pl.col(MATCHED) == fate)
     return _shaped(own, plan, _KINDS[fate], severity, seen, message)
 
 

@@ -3,7 +3,7 @@
 from alembic import context
 from sqlmodel import SQLModel
 
-from nomotax.records import tables  # noqa: F401  registers the tables on the metadata
+from nomotax.records import products, tables  # noqa: F401  registers the tables on the metadata
 
 connection = context.config.attributes["connection"]
 context.configure(connection=connection, target_metadata=SQLModel.metadata)
