@@ -33,6 +33,7 @@ export const router = createBrowserRouter([
           { index: true, element: <Navigate to="bench" replace /> },
           { path: "reading", ...place(() => import("./areas/reading/Reading"), "ReadingPlace") },
           { path: "bench", ...place(() => import("./areas/bench/Bench"), "Bench") },
+          { path: "matching", ...place(() => import("./areas/matching/Matching"), "Matching") },
           {
             path: "categories",
             ...place(() => import("./areas/categories/Categories"), "Categories"),

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from datetime import datetime
 from typing import Literal
 
+import polars as pl
 from pydantic import BaseModel, Field
 from sqlmodel import Session
 
@@ -140,8 +141,13 @@ def pairings_csv(feed_id: int) -> Iterator[bytes]:
     """All that is decided of the articles of a feed's supplier, as CSV (UTF-8 with a mark)."""
     with session() as db:
         repo, supplier = _of(db, feed_id)
+    # What is wrong is told before anything is sent.
+    return _lines(repo.lines(supplier))
+
+
+def _lines(pieces: Iterator[pl.DataFrame]) -> Iterator[bytes]:
     yield "\ufeff".encode() + _csv([HEADER])
-    for piece in repo.lines(supplier):
+    for piece in pieces:
         yield _csv([tuple(cell or "" for cell in row) for row in piece.iter_rows()])
 
 

@@ -51,6 +51,8 @@ class DeliverySource:
     feed: Feed
     supplier: str
     delivery: Delivery
+    #: Another one whenever something is decided of the supplier's articles.
+    decided: int = 0
 
     @property
     def id(self) -> int:

@@ -62,8 +62,6 @@ class Workbench:
     record: CrosswalkRecord
     crosswalk: Crosswalk
     decisions: frozenset[tuple[str, str, str]] = frozenset()
-    #: Another one whenever something is decided of the supplier's articles.
-    articles: int = 0
 
     @property
     def store_id(self) -> int:
@@ -203,7 +201,7 @@ class Workbench:
 
     @cached_property
     def problems(self) -> pl.DataFrame:
-        key = ("problems", self.store_id, self.target.revision, self.articles, *self._key)
+        key = ("problems", self.store_id, self.target.revision, self.source.decided, *self._key)
         return remembered(key, lambda: self.problems_in(self.filled, self.sample))
 
     def problems_in(self, filled: pl.DataFrame, arriving: pl.DataFrame) -> pl.DataFrame:
@@ -391,7 +389,6 @@ def _load(db: Session, feed_id: int, delivery_id: int | None, kept: _Kept) -> Wo
         record=record,
         crosswalk=draft_of(record).within(target.schema),
         decisions=Decisions(db, record).all(),
-        articles=feeds.supplier(feeds.get(feed_id)).decided,
     )
 
 
@@ -400,7 +397,8 @@ def _source(feeds: Feeds, feed_id: int, delivery_id: int | None) -> DeliverySour
     delivery = deliveries.get(delivery_id) if delivery_id else deliveries.newest(feed_id)
     if delivery.feed_id != feed_id:
         raise NotFound(f"Delivery {delivery_id} belongs to another feed.")
-    return DeliverySource(feed, feeds.supplier(feed).name, delivery)
+    supplier = feeds.supplier(feed)
+    return DeliverySource(feed, supplier.name, delivery, supplier.decided)
 
 
 def _target(db: Session, store_id: int, kept: _Kept) -> StoreTarget:

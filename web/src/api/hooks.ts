@@ -13,6 +13,7 @@ export type FieldState = Schemas["FieldState"];
 export type StoreField = Schemas["StoreField"];
 export type Crosswalk = Schemas["Crosswalk"];
 export type Fill = Schemas["Fill"];
+export type Identity = Schemas["Identity"];
 export type Step = NonNullable<Fill["steps"]>[number];
 export type Part = Schemas["Part"];
 export type Assumption = Schemas["Assumption"];

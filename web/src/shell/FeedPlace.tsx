@@ -18,6 +18,7 @@ import { tab, useStoreId } from "./Shell";
 const PLACES = [
   ["reading", "Reading"],
   ["bench", "Bench"],
+  ["matching", "Matching"],
   ["categories", "Categories"],
   ["values", "Values"],
   ["prices", "Prices"],

@@ -11,6 +11,7 @@ import {
   type BenchState,
   type Crosswalk,
   type Fill,
+  type Identity,
   type Suggestion,
 } from "../../api/hooks";
 import { useUndo } from "../../shell/undo";
@@ -32,6 +33,8 @@ export interface Edits {
   fillAll: (suggestions: Suggestion[]) => Promise<void>;
   /** What the runs of the feed may do. */
   allow: (policy: Policy) => Promise<void>;
+  /** How rows find their products. */
+  identify: (identity: Identity, label: string) => Promise<void>;
 }
 
 type Change = (crosswalk: Crosswalk, bench: BenchState) => Crosswalk;
@@ -126,6 +129,7 @@ export function useEdits(bench: BenchState): Edits {
           const crosswalk = { ...now.crosswalk, fills: { ...now.crosswalk.fills, ...fills } };
           return putDraft(feed, crosswalk, now.revision, now.delivery_id, Object.keys(fills));
         }, `Took ${suggestions.length} suggestions`),
+      identify: (identity, label) => save((crosswalk) => ({ ...crosswalk, identity }), label),
       allow: (policy) => save((crosswalk) => ({ ...crosswalk, policy }), `The feed ${inWords(policy)}`),
     };
   }, [bench, queries, undo]);

@@ -1,8 +1,8 @@
 /** Open questions: what still needs a person, most products first, answered in place. */
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
-import { useEffect, useRef, type ReactNode } from "react";
 import { useBench, useQuestions, type BenchState, type Question } from "../../api/hooks";
+import { Keyed, KeyedArticle } from "../../components/Keyed";
 import { Mark } from "../../components/Mark";
 import { Panel } from "../../components/Panel";
 import { Failure, Nothing, Waiting } from "../../components/states";
@@ -40,7 +40,7 @@ export function Questions({ onClose }: { onClose: () => void }) {
       )}
       {bench.data && <Together questions={found} bench={bench.data} />}
       {bench.data && (
-        <ByKeyboard questions={found.length}>
+        <Keyed items={found.length} label="Questions" keys={KEYS}>
           {found.map((q, i) => (
             <Box key={q.kind + q.subject}>
               {q.later && !found[i - 1]?.later && (
@@ -51,7 +51,7 @@ export function Questions({ onClose }: { onClose: () => void }) {
               <Asked question={q} bench={bench.data} feed={feed} />
             </Box>
           ))}
-        </ByKeyboard>
+        </Keyed>
       )}
     </Panel>
   );
@@ -69,45 +69,6 @@ const KEYS: Record<string, string> = {
   o: "leave-out",
 };
 
-/** Answers with the keyboard alone: the focus begins on the first question, goes up and down, and
- *  stays in its place when a question is answered and goes away. */
-function ByKeyboard({ questions, children }: { questions: number; children: ReactNode }) {
-  const box = useRef<HTMLDivElement>(null);
-  const at = useRef<number | null>(null);
-  useEffect(() => {
-    const free = document.activeElement === document.body || document.activeElement === null;
-    if (!free && at.current !== null) return;
-    at.current ??= 0;
-    articlesIn(box.current)[Math.min(at.current, questions - 1)]?.focus();
-  }, [questions]);
-  const onKeyDown = (event: React.KeyboardEvent) => {
-    const article = (event.target as HTMLElement).closest("article");
-    if (!article) return;
-    const all = articlesIn(box.current);
-    at.current = all.indexOf(article);
-    if (event.target !== article) {
-      if (event.key === "Escape") article.focus();
-      return;
-    }
-    if (event.ctrlKey || event.metaKey || event.altKey) return;
-    const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-    const mark = KEYS[event.key];
-    if (step) all[at.current + step]?.focus();
-    else if (mark === "type") article.querySelector<HTMLElement>("input")?.focus();
-    else if (mark) article.querySelector<HTMLButtonElement>(`[data-does="${mark}"]:not(:disabled)`)?.click();
-    else return;
-    event.preventDefault();
-    event.stopPropagation();
-  };
-  return (
-    <div ref={box} onKeyDown={onKeyDown} {...(questions ? { role: "feed", "aria-label": "Questions" } : {})}>
-      {children}
-    </div>
-  );
-}
-
-const articlesIn = (box: HTMLElement | null) => [...(box?.querySelectorAll<HTMLElement>("article") ?? [])];
-
 interface AskedProps {
   question: Question;
   bench: BenchState;
@@ -116,19 +77,7 @@ interface AskedProps {
 
 function Asked({ question, bench, feed }: AskedProps) {
   return (
-    <Box
-      component="article"
-      tabIndex={0}
-      aria-label={question.text}
-      sx={{
-        borderBottom: 1,
-        borderColor: "divider",
-        py: 1,
-        px: 0.75,
-        mx: -0.75,
-        "&:focus-visible": { outline: "2px solid", outlineColor: "primary.main", outlineOffset: -1 },
-      }}
-    >
+    <KeyedArticle label={question.text}>
       <Box sx={{ display: "flex", gap: 0.75, mb: 0.5 }}>
         <Mark state="question" />
         <Typography sx={{ flex: 1 }}>{question.text}</Typography>
@@ -163,6 +112,6 @@ function Asked({ question, bench, feed }: AskedProps) {
         )}
         {question.kind !== "reading" && <Later question={question} feed={feed} />}
       </Box>
-    </Box>
+    </KeyedArticle>
   );
 }
