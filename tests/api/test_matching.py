@@ -154,6 +154,12 @@ def test_an_article_that_finds_several_or_none_waits_and_is_decided(client, work
     assert groups(client, wholesaler) == {"found": 2, "several": 1, "none": 1}
     [doubled] = rows(client, wholesaler, "several").values()
     assert [p["key"] for p in doubled["products"]] == ["BH-3", "BH-4"] and doubled["by"] == 1
+    asked = get(client, f"/feeds/{wholesaler}/questions")["questions"]
+    [matching] = [q for q in asked if q["kind"] in ("matching", "problem")]
+    assert (matching["kind"], matching["touches"]) == ("matching", 2)
+    assert matching["text"] == "Rows wait to find their products: 1 find several, 1 find none."
+    # Rows need no key to find products; their own number is put to use.
+    assert not {q["subject"] for q in asked} & {"sku", "Best.-Nr."}
     run = prepare(client, work, wholesaler)
     assert {s: n for s, n in run["counts"].items() if n} == {"changed": 2, "held": 2}
     assert "is that of 2 products: BH-3, BH-4" in seen(client, run)[3]["reason"]
@@ -163,6 +169,8 @@ def test_an_article_that_finds_several_or_none_waits_and_is_decided(client, work
         {"article": "X-5", "decision": None, "key": None},
         {"article": "X-6", "decision": None, "key": None}]}  # fmt: skip
     assert groups(client, wholesaler) == {"found": 3, "left_out": 1}
+    asked = get(client, f"/feeds/{wholesaler}/questions")["questions"]
+    assert "matching" not in [q["kind"] for q in asked]
     assert get(client, f"/feeds/{wholesaler}/matching")["paired"] == 1
     run = apply(client, work, wholesaler)
     assert {s: n for s, n in run["counts"].items() if n} == {"changed": 3, "left out": 1}
@@ -189,7 +197,7 @@ def test_likely_partners_are_shown_with_reasons(client, wholesaler):
     assert rows(client, wholesaler, "none", search="spat").keys() == {4}
     data = client.get(f"/api/v1/feeds/{wholesaler}/matching.csv?group=none").data
     told = list(csv.DictReader(io.StringIO(data.decode("utf-8-sig"))))
-    assert [(t["row"], t["by supplier_sku"]) for t in told] == [("3", "X-5"), ("4", "X-6")]
+    assert [(t["row"], t["their supplier_sku"]) for t in told] == [("3", "X-5"), ("4", "X-6")]
 
 
 def test_pairings_go_out_and_in_as_a_file(client, wholesaler):

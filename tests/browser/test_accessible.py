@@ -40,6 +40,8 @@ PLACES = [
     "feeds/{feed}/bench",
     "feeds/{feed}/bench?field=price",
     "feeds/{feed}/bench?column=Remark",
+    "feeds/{feed}/matching",
+    "feeds/{feed}/matching?group=found",
     "feeds/{feed}/categories",
     "feeds/{feed}/values",
     "feeds/{feed}/prices",

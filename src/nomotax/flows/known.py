@@ -21,7 +21,7 @@ def known_products(store_id: int, fields: Sequence[str]) -> Known:
         there = listing_of(db, store_id).values(fields)
     told = [f", content ->> '{f}' as \"{TOLD + f}\"" for f in fields]
     query = (
-        f"select key, title{''.join(told)} from products "
+        f"select key{''.join(told)} from products "
         f"where store_id = {int(store_id)} and state = '{TAKEN_OUT}'"
     )
     out = read_query(query, dict.fromkeys(there.columns, pl.String))

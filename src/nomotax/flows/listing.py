@@ -66,14 +66,14 @@ class Listing:
             return self._last[1]
 
     def values(self, names: Sequence[str]) -> pl.DataFrame:
-        """key, title, and ``__told:<field>`` of these fields of every product, as they are
+        """key, and ``__told:<field>`` of these fields of every product, as they are
         written."""
         with self._lock:
             for name in names:
                 if name not in self._written:
                     self._written[name] = self._read(name, numeric=False)
             told = (self._written[name].alias(TOLD + name) for name in names)
-            return self.frame.select("key", "title", *told)
+            return self.frame.select("key", *told)
 
     def counts(self) -> dict[str, int]:
         """Products by category."""

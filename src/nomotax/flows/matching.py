@@ -25,7 +25,7 @@ from nomotax.records.database import session
 from nomotax.records.pairings import Pairings
 
 #: Fields that may tell a product.
-_TELLING = (FieldKind.TEXT, FieldKind.GTIN, FieldKind.IDENTIFIER, FieldKind.INTEGER)
+_TELLING = (FieldKind.TEXT, FieldKind.GTIN, FieldKind.IDENTIFIER)
 #: Roles of texts that tell none.
 _SAYING = (Role.TEXT, Role.PICTURE, Role.PICTURES, Role.PICTURE_TEXT, Role.PICTURE_TEXTS,
            Role.GROUP, Role.OPTIONS, Role.STOCK)  # fmt: skip
@@ -33,6 +33,8 @@ _SAYING = (Role.TEXT, Role.PICTURE, Role.PICTURES, Role.PICTURE_TEXT, Role.PICTU
 _DISTINCT = 0.8
 #: Products that a row is shown with.
 _CANDIDATES = 10
+#: Fields that rows are shown by beside those that find their products.
+_SHOWN = 6
 
 #: Rows that find one product, several, or none; whose article is left out, or paired with a
 #: product that is gone; those with the key of a product that they are not about; and those for a
@@ -119,10 +121,22 @@ class _Matching:
         return self.bench.plan
 
     @cached_property
+    def fields(self) -> list[str]:
+        """What rows are shown by: what finds their products, and what else is filled that might."""
+        filled = [f.name for f in telling_fields(self.bench) if f.filled]
+        own = [self.title] if self.title else []
+        return list(dict.fromkeys([*self.plan.identity.fields, *filled[:_SHOWN], *own]))
+
+    @property
+    def title(self) -> str:
+        """The field that a product is called by; "" where the store has none."""
+        return title_field(self.bench)
+
+    @cached_property
     def rows(self) -> pl.DataFrame:
-        """Row, key, title, what was told, ``__by``, ``__found``, ``group``, and ``together`` where
+        """Row, key, what was told, ``__by``, ``__found``, ``group``, and ``together`` where
         another row is about the same product."""
-        plan, fields = self.plan, self.plan.identity.fields
+        plan, fields = self.plan, self.fields
         arriving = artifacts().scan(self.bench.source.artifact).collect()
         finder = self.bench.finder
         rows = fated(told_of(self.bench, arriving, fields), plan, finder)
@@ -143,7 +157,7 @@ class _Matching:
         elif group != "all":
             rows = rows.filter(pl.col("group") == group)
         if search:
-            texts = [c for c in rows.columns if c.startswith(TOLD) or c in (ARTICLE, "title")]
+            texts = [c for c in rows.columns if c.startswith(TOLD) or c == ARTICLE]
             lower = [pl.col(c).fill_null("").str.to_lowercase() for c in texts]
             found = [c.str.contains(search.lower(), literal=True) for c in lower]
             rows = rows.filter(pl.any_horizontal(found))
@@ -230,14 +244,14 @@ def matched_csv(feed_id: int, group: Group, delivery_id: int | None = None) -> b
     found = _matching(open_workbench(feed_id, delivery_id))
     rows = found.chosen(group, "")
     article = [pl.col(ARTICLE).alias("article")] if ARTICLE in rows.columns else []
-    told = [pl.col(TOLD + f).alias(f"by {f}") for f in found.plan.identity.fields]
+    told = [pl.col(TOLD + f).alias(f"their {f}") for f in found.fields]
     own = pl.col(FOUND).list.join(" | ").alias("products")
-    out = rows.select(pl.col(ROW).alias("row"), *article, "title", *told, "group", own)
+    out = rows.select(pl.col(ROW).alias("row"), *article, *told, "group", own)
     return out.write_csv(include_bom=True).encode()
 
 
 def told_of(bench: Workbench, arriving: pl.DataFrame, fields: Sequence[str]) -> pl.DataFrame:
-    """Row, key, title, ``__article`` and ``__told:<field>`` of rows, null where nothing says so."""
+    """Row, key, ``__article`` and ``__told:<field>`` of rows, null where nothing says so."""
     columns = bench.source.columns
     plan = compile_plan(
         bench.runnable, bench.schema, bench.context, columns, {}, telling=list(fields)
@@ -249,15 +263,15 @@ def told_of(bench: Workbench, arriving: pl.DataFrame, fields: Sequence[str]) -> 
 
 def _shown(found: _Matching, page: pl.DataFrame) -> list[MatchedRow]:
     """Rows with the titles of their products; those without one with likely partners."""
-    fields = found.plan.identity.fields
+    fields = [f for f in found.fields if f not in (found.title, found.bench.schema.key)]
     likely = _likely(found, page.filter(pl.col("group").is_in(["none", "lost"])))
     keys = page[FOUND].explode(empty_as_null=False).drop_nulls().unique()
-    titles = dict(_titles(found.bench.store_id, keys).iter_rows())
+    titles = dict(_titles(found.bench, keys).iter_rows())
     return [
         MatchedRow(
             row=row[ROW],
             article=row.get(ARTICLE),
-            title=row["title"],
+            title=row[TOLD + found.title] if found.title else None,
             told={f: row[TOLD + f] for f in fields},
             group=row["group"],
             by=row[BY],
@@ -272,10 +286,20 @@ def _shown(found: _Matching, page: pl.DataFrame) -> list[MatchedRow]:
     ]
 
 
-def _titles(store_id: int, keys: pl.Series) -> pl.DataFrame:
+def title_field(bench: Workbench) -> str:
+    """The field that products are called by, or the first text that may be."""
+    title = bench.schema.with_role(Role.TITLE)
+    texts = [f for f in telling_fields(bench) if f.name != bench.schema.key]
+    return title.name if title else next((f.name for f in texts), "")
+
+
+def _titles(bench: Workbench, keys: pl.Series) -> pl.DataFrame:
+    """What some products are called, by their keys."""
+    name = title_field(bench)
     with session() as db:
-        frame = listing_of(db, store_id).frame
-    return frame.filter(pl.col("key").is_in(keys.implode())).select("key", "title")
+        products = listing_of(db, bench.store_id).values([name] if name else [])
+    called = pl.col(TOLD + name) if name else pl.lit(None, pl.String)
+    return products.filter(pl.col("key").is_in(keys.implode())).select("key", called.alias("title"))
 
 
 def _likely(found: _Matching, rows: pl.DataFrame) -> dict[int, list[Candidate]]:
@@ -283,26 +307,26 @@ def _likely(found: _Matching, rows: pl.DataFrame) -> dict[int, list[Candidate]]:
     if rows.is_empty():
         return {}
     bench = found.bench
-    named = [f for f in telling_fields(bench) if bench.schema[f.name].role is not Role.TITLE]
-    labels = {f.name: f.label for f in named}
+    title = title_field(bench)
+    labels = {f.name: f.label for f in telling_fields(bench) if f.name != title}
     partners = remembered(
-        ("partners", artifacts().root, bench.store_id, bench.target.revision, *labels),
-        lambda: _partners(bench.store_id, labels),
+        ("partners", artifacts().root, bench.store_id, bench.target.revision, title, *labels),
+        lambda: _partners(bench.store_id, title, labels),
     )
     scan = artifacts().scan(bench.source.artifact)
     own = pl.col(ROW).is_in(rows[ROW].implode())
     arriving = scan.filter(own).collect()
-    told = told_of(bench, arriving, list(labels)).rename({ROW: "row"})
+    asked = [*labels, title] if title else list(labels)
+    told = told_of(bench, arriving, asked).rename({ROW: "row"})
     best = partners.likely(told)
-    titles = dict(_titles(bench.store_id, best["key"]).iter_rows())
+    titles = dict(_titles(bench, best["key"]).iter_rows())
     shown: dict[int, list[Candidate]] = {}
     for row, key, _, why in best.iter_rows():
         shown.setdefault(row, []).append(Candidate(key=key, title=titles.get(key) or "", why=why))
     return shown
 
 
-def _partners(store_id: int, labels: Mapping[str, str]) -> Partners:
+def _partners(store_id: int, title: str, labels: Mapping[str, str]) -> Partners:
     with session() as db:
-        listing = listing_of(db, store_id)
-        products = listing.values(list(labels))
-    return Partners(products, labels)
+        products = listing_of(db, store_id).values([*labels, title] if title else list(labels))
+    return Partners(products, title, labels)

@@ -10,6 +10,7 @@ from pydantic import BaseModel
 
 from nomotax.core.crosswalk.assumptions import About, Assumption
 from nomotax.core.errors import CrosswalkError
+from nomotax.core.matching.rows import WAITING
 from nomotax.core.suggest.fills import Suggestion
 from nomotax.core.suggest.weighing import Proposal
 from nomotax.flows.assumed import choices, open_assumptions
@@ -30,6 +31,7 @@ Kind = Literal[
     "broken",
     "problem",
     "assumption",
+    "matching",
 ]
 
 
@@ -85,7 +87,7 @@ def _questions_of(bench: Workbench) -> list[Question]:
             suggestion=by_field.get(f.field.name),
         )
         for f in state.fields
-        if f.field.required and not f.source
+        if f.field.required and not f.source and _asks(bench, f.field.name)
     ]
     found += [
         Question(
@@ -124,12 +126,32 @@ def _questions_of(bench: Workbench) -> list[Question]:
     ]
     if not state.error:
         found += _words(bench) + _paths(bench)
-        found += _held(bench) + _assumed(bench)
+        found += _held(bench) + _assumed(bench) + _unmatched(bench)
     put_off = {subject for subject, _ in bench.decided("later")}
     found = [q.model_copy(update={"later": f"{q.kind}:{q.subject}" in put_off}) for q in found]
     return sorted(
         found, key=lambda q: (q.later, q.kind != "reading", -q.touches, q.kind, q.subject)
     )
+
+
+def _asks(bench: Workbench, name: str) -> bool:
+    """Whether rows need a field: where they find their products otherwise, only those that make
+    one need a key."""
+    crosswalk = bench.crosswalk
+    keyless = crosswalk.policy.products == "change" or crosswalk.identity.unmatched == "wait"
+    return name != bench.schema.key or not (crosswalk.identity.ways and keyless)
+
+
+def _unmatched(bench: Workbench) -> list[Question]:
+    """Rows that wait to find their products are decided in a place of their own."""
+    waits = bench.problems.filter(pl.col("kind").is_in(WAITING))
+    rows = waits["row"].n_unique()
+    if not rows:
+        return []
+    kinds = waits.group_by("kind").agg(pl.col("row").n_unique())
+    said = ", ".join(f"{n} {WAITING[kind]}" for kind, n in sorted(kinds.iter_rows()))
+    text = f"Rows wait to find their products: {said}."
+    return [Question(kind="matching", subject="rows", touches=rows, text=text)]
 
 
 def _reading(bench: Workbench) -> list[Question]:
@@ -167,7 +189,7 @@ def _words(bench: Workbench) -> list[Question]:
 
 
 #: Problems that have a question of their own kind.
-_ASKED = ("unlisted_value", "unplaced_category", "missing", "cannot_run")
+_ASKED = ("unlisted_value", "unplaced_category", "missing", "cannot_run", *WAITING)
 
 
 def _held(bench: Workbench) -> list[Question]:

@@ -1,7 +1,7 @@
 /** Which products rows are about, and what is decided of a supplier's articles. */
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, sendFile, take, type Schemas } from "./client";
-import { feedKey, freshen } from "./hooks";
+import { feedKey } from "./hooks";
 
 export type MatchingView = Schemas["MatchingView"];
 export type MatchedRow = Schemas["MatchedRow"];
@@ -90,24 +90,10 @@ export function usePairings(feed: number, search: string, offset: number) {
   });
 }
 
-const putPairings = (feed: number, decisions: ArticleDecision[]) =>
+/** Decides about articles; gives what was decided before, so that it can be put back. */
+export const putPairings = (feed: number, decisions: ArticleDecision[]) =>
   take(api.PUT("/api/v1/feeds/{feed_id}/pairings", { params: { path: path(feed) }, body: { decisions } }));
 
-/** Decides about articles; gives what was decided before, so that it can be put back. */
-export function useDecideArticles(feed: number) {
-  const queries = useQueryClient();
-  return useMutation({
-    mutationFn: (decisions: ArticleDecision[]) => putPairings(feed, decisions),
-    onSettled: () => freshen(queries, feed),
-  });
-}
-
-/** Takes decisions from a CSV file. */
-export function useTakePairings(feed: number) {
-  const queries = useQueryClient();
-  return useMutation({
-    mutationFn: (file: File) =>
-      sendFile<Schemas["DecidedBefore"]>(`/api/v1/feeds/${feed}/pairings.csv`, { file }, () => undefined),
-    onSettled: () => freshen(queries, feed),
-  });
-}
+/** Takes decisions from a CSV file; gives what was decided before. */
+export const sendPairings = (feed: number, file: File) =>
+  sendFile<Schemas["DecidedBefore"]>(`/api/v1/feeds/${feed}/pairings.csv`, { file }, () => undefined);

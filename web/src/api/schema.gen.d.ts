@@ -4782,7 +4782,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "reading" | "field" | "column" | "table" | "value" | "category" | "missing_column" | "broken" | "problem" | "assumption";
+            kind: "reading" | "field" | "column" | "table" | "value" | "category" | "missing_column" | "broken" | "problem" | "assumption" | "matching";
             /** Subject */
             subject: string;
             /** Touches */

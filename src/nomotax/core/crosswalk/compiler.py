@@ -183,16 +183,10 @@ class Plan:
         return self._run(arriving, [pl.col(ROW), one.flow.value.alias("key")], BATCH)
 
     def told(self, arriving: pl.DataFrame) -> pl.DataFrame:
-        """Row numbers, what tells the products of the rows, and ``key`` and ``title`` as texts."""
-        title = self.schema.with_role(Role.TITLE)
-        shown = {"key": self.schema.key, "title": title.name if title else ""}
-        texts = [
-            (as_text(self[f].field, self[f].flow.value) if f in self.fields else pl.lit(None))
-            .cast(pl.String)
-            .alias(name)
-            for name, f in shown.items()
-        ]
-        return self._run(arriving, [pl.col(ROW), *texts, *self.tells], BATCH)
+        """Row numbers, ``key`` as text, and what tells the products of the rows."""
+        one = self[self.schema.key]
+        key = as_text(one.field, one.flow.value).alias("key")
+        return self._run(arriving, [pl.col(ROW), key, *self.tells], BATCH)
 
     def _run(self, arriving: pl.DataFrame, outputs: list[pl.Expr], batch: int) -> pl.DataFrame:
         # The rows are in memory already: streaming over them would only cost its start, which is

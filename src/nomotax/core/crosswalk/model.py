@@ -235,8 +235,8 @@ class Crosswalk(BaseModel):
 
     def undecided(self, columns: list[str]) -> list[str]:
         """Arriving columns nobody has decided about."""
-        used = self.used_columns()
-        return [c for c in columns if c not in used and c not in self.left_out]
+        used = {*self.used_columns(), *self.left_out, self.identity.article}
+        return [c for c in columns if c not in used]
 
 
 class Bundle(BaseModel):

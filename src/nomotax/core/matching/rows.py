@@ -19,6 +19,12 @@ from nomotax.core.crosswalk.problems import (
 from nomotax.core.matching.finder import DECIDED, FOUND, SHOWN, Finder
 from nomotax.core.table import ROW
 
+#: Problems of rows that wait to find their products, and what such rows do.
+WAITING = {
+    "several_products": "find several",
+    "unpaired": "find none",
+    "pairing_lost": "are paired with one that is gone",
+}
 #: What becomes of a row, as ``fated`` tells.
 MATCHED = "__matched"
 #: Products that are named in a sentence.

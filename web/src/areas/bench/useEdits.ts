@@ -76,8 +76,10 @@ export function useEdits(bench: BenchState): Edits {
       inTurn(feed, async () => {
         const before = newest();
         try {
-          await show(queries, await work(before));
+          const shown = show(queries, await work(before));
+          // What is done next, while the rest is asked for again, is taken back before this.
           undo.did(label, () => inTurn(feed, () => restore(before.crosswalk)));
+          await shown;
         } catch (error) {
           undo.failed(error);
           await queries.invalidateQueries({ queryKey: feedKey(feed) });

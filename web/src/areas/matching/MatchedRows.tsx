@@ -7,7 +7,6 @@ import { useState } from "react";
 import { Link } from "react-router";
 import {
   PAGE,
-  useDecideArticles,
   useMatchedRows,
   type ArticleDecision,
   type Group,
@@ -19,8 +18,8 @@ import { PickAll } from "../../components/PickAll";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
-import { useUndo } from "../../shell/undo";
 import { ProductChoice } from "./ProductChoice";
+import { useDecide, type Decide } from "./useDecide";
 
 const KEYS: Record<string, string> = {
   Enter: "pair-1",
@@ -31,6 +30,8 @@ const KEYS: Record<string, string> = {
   o: "leave",
   x: "pick",
 };
+/** Groups of rows that somebody has to decide about. */
+const UNDECIDED: Group[] = ["several", "none", "lost"];
 /** Products that a row offers. */
 const OFFERED = 3;
 
@@ -44,23 +45,16 @@ interface MatchedRowsProps {
   onPage: (page: number) => void;
 }
 
-type Decide = (decisions: ArticleDecision[], label: string) => void;
-
 /** A page of rows, any number of pages. */
 export function MatchedRows(props: MatchedRowsProps) {
   const { feed, delivery, matching, group, search, page, onPage } = props;
   const rows = useMatchedRows(feed, delivery, group, search, page * PAGE);
-  const undo = useUndo();
-  const decided = useDecideArticles(feed);
   const [picked, setPicked] = useState<Set<string>>(new Set());
-  const decide: Decide = (decisions, label) =>
-    decided.mutate(decisions, {
-      onSuccess: ({ before }) => {
-        setPicked(new Set());
-        undo.did(label, () => decided.mutateAsync(before));
-      },
-      onError: undo.failed,
-    });
+  const decideAny = useDecide(feed);
+  const decide: Decide = (decisions, label) => {
+    setPicked(new Set());
+    decideAny(decisions, label);
+  };
   if (rows.isPending) return <Waiting what="rows" />;
   if (rows.isError) return <Failure error={rows.error} retry={() => void rows.refetch()} />;
   const shown = rows.data.rows;
@@ -71,9 +65,16 @@ export function MatchedRows(props: MatchedRowsProps) {
     <Box sx={{ flex: 1, minHeight: 0, overflowY: "auto", px: 2, pb: 2 }}>
       {!total && <Nothing title="No rows">Nothing fits this filter.</Nothing>}
       {total > 0 && decides && (
-        <Many articles={articles} picked={picked} onPick={setPicked} makes={matching.makes} decide={decide} />
+        <Many
+          articles={articles}
+          picked={picked}
+          onPick={setPicked}
+          makes={matching.makes}
+          keys={UNDECIDED.includes(group)}
+          decide={decide}
+        />
       )}
-      {total > 0 && !decides && ["several", "none", "lost"].includes(group) && (
+      {total > 0 && !decides && UNDECIDED.includes(group) && (
         <Typography variant="caption" color="textSecondary" component="p">
           To decide row by row, choose the column with their own number at the left.
         </Typography>
@@ -117,11 +118,13 @@ interface ManyProps {
   picked: Set<string>;
   onPick: (picked: Set<string>) => void;
   makes: boolean;
+  /** Whether there is something to decide with each key. */
+  keys: boolean;
   decide: Decide;
 }
 
 /** What is done to many articles at once, and the keys that work. */
-function Many({ articles, picked, onPick, makes, decide }: ManyProps) {
+function Many({ articles, picked, onPick, makes, keys, decide }: ManyProps) {
   const all = (decision: ArticleDecision["decision"]) =>
     [...picked].map((article) => ({ article, decision }));
   const these = count(picked.size, "article", "articles");
@@ -142,12 +145,12 @@ function Many({ articles, picked, onPick, makes, decide }: ManyProps) {
             Forget what is decided
           </Button>
         </>
-      ) : (
+      ) : keys ? (
         <Typography variant="caption" color="textSecondary">
           ↑ ↓ between rows · Enter pairs with the first, 2 and 3 the next · E another product
           {makes && " · N new"} · O leave out · X pick
         </Typography>
-      )}
+      ) : null}
     </Box>
   );
 }
@@ -161,13 +164,9 @@ interface RowLineProps {
 }
 
 function RowLine({ row, matching, picked, onPick, decide }: RowLineProps) {
-  const store = useStoreId();
   const { article } = row;
   const open = decide && article ? { decide, article } : null;
-  const found = row.found === 1 ? row.products[0] : undefined;
   const title = row.title ?? "";
-  const pair = (key: string) =>
-    open?.decide([{ article: open.article, decision: "product", key }], `${open.article} is ${key}`);
   return (
     <KeyedArticle label={`Row ${row.row}: ${[article, title].filter(Boolean).join(" ")}`}>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
@@ -192,84 +191,117 @@ function RowLine({ row, matching, picked, onPick, decide }: RowLineProps) {
           {title && told(row)} row {row.row}
         </Typography>
       </Box>
-      <Box sx={{ display: "flex", gap: 0.75, alignItems: "center", flexWrap: "wrap", pl: open ? 3.5 : 0 }}>
-        {found ? (
-          <Typography variant="body2">
-            is{" "}
-            <Link className="mono" to={`/s/${store}/catalog/${encodeURIComponent(found.key)}`}>
-              {found.key}
-            </Link>{" "}
-            {found.title}{" "}
-            <Typography component="span" variant="caption" color="textSecondary">
-              {row.by === -1 ? "by a pairing" : ""}
-            </Typography>
-          </Typography>
-        ) : (
-          <Typography variant="caption" color="textSecondary">
-            {saidOf(row)}
-          </Typography>
-        )}
-        {!found &&
-          row.products.slice(0, open ? OFFERED : undefined).map((product, n) => (
-            <Button
-              key={product.key}
-              size="small"
-              variant="outlined"
-              color="inherit"
-              disabled={!open}
-              data-does={`pair-${n + 1}`}
-              aria-label={`Pair with ${product.key}`}
-              title={[product.title, product.why].filter(Boolean).join(": ")}
-              onClick={() => pair(product.key)}
-              sx={{ textTransform: "none", maxWidth: 330 }}
-            >
-              <span className="clip">
-                <b className="mono">{product.key}</b> {product.title}
-                {product.why && <span className="quiet"> {product.why}</span>}
-              </span>
-            </Button>
-          ))}
-        {open && (
-          <>
-            <ProductChoice store={store} label={`Product of ${open.article}`} onChoose={pair} />
-            {matching.makes && !found && (
-              <Button
-                size="small"
-                data-does="new"
-                onClick={() =>
-                  open.decide([{ article: open.article, decision: "new" }], `${open.article} is new`)
-                }
-              >
-                New
-              </Button>
-            )}
-            {row.group === "left_out" || row.by === -1 ? (
-              <Button
-                size="small"
-                color="inherit"
-                data-does="forget"
-                onClick={() =>
-                  open.decide([{ article: open.article, decision: null }], `${open.article} is open again`)
-                }
-              >
-                Open again
-              </Button>
-            ) : (
-              <Button
-                size="small"
-                color="inherit"
-                data-does="leave"
-                onClick={() =>
-                  open.decide([{ article: open.article, decision: "leave" }], `${open.article} is left out`)
-                }
-              >
-                Leave out
-              </Button>
-            )}
-          </>
-        )}
+      <Box sx={{ display: "flex", gap: 1, alignItems: "flex-start", pl: open ? 3.5 : 0 }}>
+        <Products row={row} onChoose={open && ((key) => open.decide(...paired(open.article, key)))} />
+        {open && <Actions row={row} makes={matching.makes} article={open.article} decide={open.decide} />}
       </Box>
     </KeyedArticle>
+  );
+}
+
+const paired = (article: string, key: string): Parameters<Decide> => [
+  [{ article, decision: "product", key }],
+  `${article} is ${key}`,
+];
+
+interface ProductsProps {
+  row: MatchedRow;
+  onChoose: ((key: string) => void) | null;
+}
+
+/** The product of a row, or those that it may be. */
+function Products({ row, onChoose }: ProductsProps) {
+  const store = useStoreId();
+  const found = row.found === 1;
+  return (
+    <Box sx={{ display: "flex", gap: 0.75, alignItems: "center", flexWrap: "wrap", flex: 1, minHeight: 30 }}>
+      <Typography variant="caption" color="textSecondary">
+        {found ? (row.by === -1 ? "is, by a pairing," : "is") : saidOf(row)}
+      </Typography>
+      {!found && onChoose ? (
+        <Offered products={row.products.slice(0, OFFERED)} onChoose={onChoose} />
+      ) : (
+        row.products.map((product) => (
+          <Typography key={product.key} variant="body2">
+            <ProductLink store={store} product={product} />
+          </Typography>
+        ))
+      )}
+    </Box>
+  );
+}
+
+interface ActionsProps {
+  row: MatchedRow;
+  makes: boolean;
+  article: string;
+  decide: Decide;
+}
+
+function Actions({ row, makes, article, decide }: ActionsProps) {
+  const store = useStoreId();
+  const is = (decision: ArticleDecision["decision"], label: string) =>
+    decide([{ article, decision }], `${article} ${label}`);
+  return (
+    <Box sx={{ display: "flex", gap: 0.5, flex: "none", "& .MuiButton-text": { px: 0.75, minWidth: 0 } }}>
+      <ProductChoice
+        store={store}
+        label={`Product of ${article}`}
+        onChoose={(key) => decide(...paired(article, key))}
+      />
+      {makes && row.found !== 1 && (
+        <Button size="small" data-does="new" onClick={() => is("new", "is new")}>
+          New
+        </Button>
+      )}
+      {row.group === "left_out" || row.by === -1 ? (
+        <Button size="small" color="inherit" onClick={() => is(null, "is open again")}>
+          Open again
+        </Button>
+      ) : (
+        <Button size="small" color="inherit" data-does="leave" onClick={() => is("leave", "is left out")}>
+          Leave out
+        </Button>
+      )}
+    </Box>
+  );
+}
+
+interface OfferedProps {
+  products: MatchedRow["products"];
+  onChoose: (key: string) => void;
+}
+
+function Offered({ products, onChoose }: OfferedProps) {
+  return products.map((product, n) => (
+    <Button
+      key={product.key}
+      size="small"
+      variant="outlined"
+      color="inherit"
+      data-does={`pair-${n + 1}`}
+      title={[product.title, product.why].filter(Boolean).join(": ")}
+      onClick={() => onChoose(product.key)}
+      sx={{ textTransform: "none", maxWidth: 330 }}
+    >
+      <span className="clip">
+        <span className="only-said">Pair with </span>
+        <b className="mono">{product.key}</b> {product.title}
+        {product.why && <span style={{ fontWeight: 400 }}> · {product.why}</span>}
+      </span>
+    </Button>
+  ));
+}
+
+function ProductLink({ store, product }: { store: number; product: MatchedRow["products"][number] }) {
+  return (
+    <>
+      <Link className="mono" to={`/s/${store}/catalog/${encodeURIComponent(product.key)}`}>
+        {product.key}
+      </Link>{" "}
+      {product.title}
+      {product.why && <span className="quiet"> · {product.why}</span>}
+    </>
   );
 }
 

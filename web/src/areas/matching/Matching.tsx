@@ -60,7 +60,7 @@ function Ready({ bench, matching, delivery }: ReadyProps) {
           aria-label="What rows find"
           sx={{ display: "flex", px: 1, borderBottom: 1, borderColor: "divider", overflowX: "auto" }}
         >
-          {GROUPS.map(([name, said]) => (
+          {shownGroups(matching, group).map(([name, said]) => (
             <GroupTab
               key={name}
               group={name}
@@ -101,6 +101,10 @@ function Ready({ bench, matching, delivery }: ReadyProps) {
     </Box>
   );
 }
+
+/** Those that there are, and the three that every delivery is looked at by. */
+const shownGroups = (matching: MatchingView, chosen: Group) =>
+  GROUPS.filter(([name]) => matching.counts[name] || ["several", "none", "found", chosen].includes(name));
 
 const STATE = {
   several: "question",

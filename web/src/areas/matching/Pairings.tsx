@@ -5,20 +5,13 @@ import Button from "@mui/material/Button";
 import IconButton from "@mui/material/IconButton";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import {
-  PAGE,
-  useDecideArticles,
-  usePairings,
-  useTakePairings,
-  type ArticleDecision,
-  type MatchingView,
-} from "../../api/matching";
+import { PAGE, usePairings, type MatchingView } from "../../api/matching";
 import { FileButton } from "../../components/FileButton";
 import { Panel } from "../../components/Panel";
 import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { ago, count } from "../../components/words";
-import { useUndo } from "../../shell/undo";
+import { ago } from "../../components/words";
+import { useDecide, useTakePairings } from "./useDecide";
 
 interface PairingsProps {
   feed: number;
@@ -31,21 +24,9 @@ export function Pairings({ feed, matching, onClose }: PairingsProps) {
   const [search, setSearch] = useState("");
   const [page, setPage] = useState(0);
   const pairings = usePairings(feed, search, page * PAGE);
-  const decided = useDecideArticles(feed);
+  const decide = useDecide(feed);
   const taken = useTakePairings(feed);
-  const undo = useUndo();
-  const back = (before: ArticleDecision[]) => () => decided.mutateAsync(before);
-  const forget = (article: string) =>
-    decided.mutate([{ article, decision: null }], {
-      onSuccess: ({ before }) => undo.did(`${article} is open again`, back(before)),
-      onError: undo.failed,
-    });
-  const take = (file: File) =>
-    taken.mutate(file, {
-      onSuccess: (found) =>
-        undo.did(`Took ${count(found.taken, "decision", "decisions")} from ${file.name}`, back(found.before)),
-      onError: undo.failed,
-    });
+  const forget = (article: string) => decide([{ article, decision: null }], `${article} is open again`);
   const total = pairings.data?.total ?? 0;
   return (
     <Panel
@@ -59,7 +40,12 @@ export function Pairings({ feed, matching, onClose }: PairingsProps) {
         <Button component="a" href={`/api/v1/feeds/${feed}/pairings.csv`} variant="outlined" color="inherit">
           Export as CSV
         </Button>
-        <FileButton label="Take a CSV" name="Pairings as CSV" busy={taken.isPending} onFile={take} />
+        <FileButton
+          label="Take a CSV"
+          name="Pairings as CSV"
+          busy={taken.isPending}
+          onFile={(file) => taken.mutate(file)}
+        />
       </Box>
       <SearchField
         label="Search in the decided articles"

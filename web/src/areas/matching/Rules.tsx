@@ -41,7 +41,10 @@ export function Rules({ feed, delivery, matching, onIdentity, onList }: RulesPro
           fullWidth
           value={identity.article ?? ""}
           onChange={(e) => change({ article: e.target.value || null }, said(e.target.value))}
-          slotProps={{ htmlInput: { "aria-label": "Column with the supplier's own number" } }}
+          slotProps={{
+            select: { displayEmpty: true },
+            htmlInput: { "aria-label": "Column with the supplier's own number" },
+          }}
           helperText={
             identity.article
               ? "An article that is paired is found by it, before all ways."
@@ -235,7 +238,7 @@ function Proposals({ feed, delivery, matching, onTake }: ProposalsProps) {
           <Button
             size="small"
             sx={{ minWidth: 0, px: 0.75 }}
-            aria-label={`Find products by ${wayInWords(way, matching.fields)}`}
+            aria-label={`Use ${wayInWords(way, matching.fields)}`}
             onClick={() => onTake(way)}
           >
             Use

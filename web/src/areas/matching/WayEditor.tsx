@@ -8,7 +8,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useTriedWays, type MatchingView, type Way } from "../../api/matching";
 import { Failure } from "../../components/states";
-import { IGNORED, sameWay, wayInWords } from "./words";
+import { IGNORED, sameWay } from "./words";
 
 type Ignored = keyof typeof IGNORED;
 const EVERY = Object.keys(IGNORED) as Ignored[];
@@ -100,7 +100,6 @@ export function WayEditor({ feed, delivery, fields, way, anchor, onDone, onClose
           <Button
             variant="contained"
             disabled={!names.length}
-            aria-label={names.length ? `Find products by ${wayInWords(now, fields)}` : undefined}
             onClick={() => {
               onDone(now);
               onClose();

@@ -8,7 +8,7 @@ import { Panel } from "../../components/Panel";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count } from "../../components/words";
 import { useFeed } from "../../shell/feed";
-import { AssumptionAnswer, FieldAnswer, Later, PlaceAnswer, ReadingAnswer } from "./answers";
+import { AssumptionAnswer, FieldAnswer, Later, MatchingAnswer, PlaceAnswer, ReadingAnswer } from "./answers";
 import { Together, Unused } from "./ManyColumns";
 
 /** The panel of everything that is open in the delivery at hand. */
@@ -105,6 +105,8 @@ function Asked({ question, bench, feed }: AskedProps) {
             bench={bench}
             label={`Columns of ${question.subject} that feed nothing`}
           />
+        ) : question.kind === "matching" ? (
+          <MatchingAnswer feed={feed} />
         ) : question.kind === "assumption" ? (
           <AssumptionAnswer question={question} bench={bench} />
         ) : (

@@ -44,6 +44,17 @@ export function Later({ question, feed }: { question: Question; feed: number }) 
   );
 }
 
+/** Rows find their products in a place of their own. */
+export function MatchingAnswer({ feed }: { feed: number }) {
+  const store = useStoreId();
+  const navigate = useNavigate();
+  return (
+    <Button data-does="answer" onClick={() => void navigate(`/s/${store}/feeds/${feed}/matching`)}>
+      Decide in Matching
+    </Button>
+  );
+}
+
 /** A word or a path gets the store's, proposed or chosen. */
 export function PlaceAnswer({ question, feed }: { question: Question; feed: number }) {
   const undo = useUndo();
