@@ -194,3 +194,30 @@ def test_rules_that_are_none_are_refused(client, nursery, policy, says):
     document = {"crosswalk": {"policy": policy}, "revision": bench["revision"]}
     answer = client.put(f"/api/v1/feeds/{nursery}/draft", json=document)
     assert answer.status_code in (400, 422) and says in answer.text
+
+
+def test_products_made_hidden_are_published_together_seen_before_and_undone(client, work, nursery):
+    receive(client, nursery, "liste.csv", (HEAD + BOX).encode())
+    rule(client, nursery, {"state": "hidden"})
+    run(client, work, nursery, BOX, ROSE, YEW)
+    keys = ("BH-001", "BH-002", "BH-003")
+    assert {state(client, key) for key in keys} == {"hidden"}
+    live = {"to": "live", "search": "bh-00", "state": "hidden"}
+    made = send(client, "post", "/stores/1/states", live, 201)["id"]
+    work()
+    seen = get(client, f"/runs/{made}")
+    assert (seen["status"], seen["counts"], seen["kind"]) == ("prepared", {"changed": 3}, "edit")
+    [first, *_] = get(client, f"/runs/{made}/rows")["rows"]
+    assert (first["key"], first["changes"][0]["before"]) == ("BH-001", "hidden")
+    assert {state(client, key) for key in keys} == {"hidden"}
+    send(client, "post", f"/runs/{made}/apply", None, 202)
+    work()
+    assert {state(client, key) for key in keys} == {"live"}
+    history = get(client, "/stores/1/products/BH-002")["history"]
+    assert (history[0]["run_id"], history[0]["run_kind"]) == (made, "edit")
+    again = send(client, "post", "/stores/1/states", live | {"state": None}, 409)
+    assert again["detail"] == "All 3 products are live already." and again["remedy"]
+    none = send(client, "post", "/stores/1/states", live | {"search": "nowhere"}, 409)
+    assert none["detail"] == "There is no product here."
+    undo(client, work, made)
+    assert {state(client, key) for key in keys} == {"hidden"}

@@ -34,6 +34,12 @@ class Done(BaseModel):
     done: bool = True
 
 
+class Made(BaseModel):
+    """What was made."""
+
+    id: int
+
+
 class FeedPath(BaseModel):
     feed_id: int
 

@@ -6,8 +6,7 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel
 
-from nomotax.api.answers import RESPONSES, FeedPath, answer
-from nomotax.api.stores import Made
+from nomotax.api.answers import RESPONSES, FeedPath, Made, answer
 from nomotax.core.errors import NotFound
 from nomotax.demo.bank import todays_rates
 from nomotax.demo.load import next_delivery, waiting_deliveries

@@ -8,14 +8,16 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, StorePath, answer, streamed
+from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, Made, StorePath, answer, streamed
 from nomotax.core.changes.states import STATES, State
-from nomotax.flows import catalog, decisions, editing, waiting
+from nomotax.flows import catalog, decisions, editing, publishing, waiting
 from nomotax.flows import outbound as files
 from nomotax.flows.catalog import ProductDetail, ProductPage
 from nomotax.flows.decisions import KeptField
 from nomotax.flows.editing import ProductEdit
+from nomotax.flows.publishing import StatesEdit
 from nomotax.flows.waiting import DatedLines
+from nomotax.records.repository import known_id
 
 api = APIBlueprint(
     "products", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="products")],
@@ -70,6 +72,13 @@ def edit_product(path: ProductPath, body: ProductEdit) -> Response:
     with its history and what waits."""
     editing.edit_product(path.store_id, path.key, body)
     return answer(catalog.product_detail(path.store_id, path.key))
+
+
+@api.post("/stores/<int:store_id>/states", responses={201: Made})
+def start_states(path: StorePath, body: StatesEdit) -> Response:
+    """Begin a run that makes many products live, hidden or archived; it is looked at first."""
+    run = publishing.start_states(path.store_id, body)
+    return answer(Made(id=known_id(run)), 201)
 
 
 @api.get("/stores/<int:store_id>/dated", responses={200: DatedLines})

@@ -6,7 +6,7 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, FileStorage, Tag
 from pydantic import BaseModel, Field
 
-from nomotax.api.answers import RESPONSES, StorePath, answer
+from nomotax.api.answers import RESPONSES, Made, StorePath, answer
 from nomotax.flows import arrivals, stores
 from nomotax.flows.arrivals import FeedLine
 from nomotax.flows.receive import upload_limit
@@ -31,10 +31,6 @@ class StoreList(BaseModel):
 class SchemaUpload(BaseModel):
     file: FileStorage
     name: str = Field(min_length=1, max_length=80)
-
-
-class Made(BaseModel):
-    id: int
 
 
 class FeedList(BaseModel):

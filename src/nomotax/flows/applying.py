@@ -89,6 +89,9 @@ def _written(run: Run, heading: Heading) -> tuple[pl.DataFrame, pl.DataFrame]:
         frame = scan.filter(pl.col("status") != STAYS).collect()
         return restored_products(frame, heading, run), product_deltas(frame.filter(~pl.col(MADE)))
     frame = scan.filter(pl.col("status").is_in(["new", "changed"]) | MOVED).collect()
+    if run.kind == "edit":
+        made = new_products(frame.clear(), heading).with_columns(supplier_id=pl.lit(0))
+        return made, product_deltas(frame)
     new = pl.col("status") == "new"
     with session() as db:
         supplier = known_id(Feeds(db, run.store_id).supplier(Runs(db, run.store_id).feed(run)))
@@ -129,7 +132,7 @@ def _write(
     changes, total = Changes(db, run.store_id, known_id(run)), made.height + deltas.height
     changes.stage(deltas, _telling(tell, 5, total))
     # What is kept by hand a person may change, at once or from a day on.
-    kept = changes.leave_kept() if run.kind != "dated" else 0
+    kept = changes.leave_kept() if run.kind not in ("dated", "edit") else 0
     _refuse_stale(changes.stale())
     tell(50, "writing products")
     changed = changes.write(heading)

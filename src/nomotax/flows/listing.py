@@ -65,6 +65,11 @@ class Listing:
                 self._last = asked, self._found(wanted, by, numeric, descending)
             return self._last[1]
 
+    def shown(self, wanted: Wanted) -> pl.DataFrame:
+        """key, title and state of the products wanted, by key."""
+        with self._lock:
+            return self.frame.filter(self._fits(wanted)).select("key", "title", "state")
+
     def values(self, names: Sequence[str]) -> pl.DataFrame:
         """key, and ``__told:<field>`` of these fields of every product, as they are
         written."""

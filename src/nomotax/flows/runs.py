@@ -20,6 +20,7 @@ from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.known import pairings_of
+from nomotax.flows.publishing import prepare_states
 from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.undoing import prepare_undo
@@ -117,7 +118,8 @@ def prepare(run_id: int) -> None:
 
 
 #: Runs of no delivery.
-_PREPARED = {"undo": prepare_undo, "restore": prepare_restore, "dated": prepare_dated}
+_PREPARED = {"undo": prepare_undo, "restore": prepare_restore, "dated": prepare_dated,
+             "edit": prepare_states}  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -284,6 +284,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/states": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a run that makes many products live, hidden or archived; it is looked at first. */
+        post: operations["products_start_states_stores__int_store_id__states_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/dated": {
         parameters: {
             query?: never;
@@ -1766,7 +1783,10 @@ export interface components {
             /** Fields */
             fields: number;
         };
-        /** Made */
+        /**
+         * Made
+         * @description What was made.
+         */
         Made: {
             /** Id */
             id: number;
@@ -2366,6 +2386,33 @@ export interface components {
              * @default null
              */
             day?: string | null;
+        };
+        /**
+         * StatesEdit
+         * @description Products of a branch, with a text in key or title, in a state ("" for all), and the state
+         *     that they are to have.
+         */
+        StatesEdit: {
+            /**
+             * To
+             * @enum {string}
+             */
+            to: "live" | "hidden" | "archived";
+            /**
+             * Category
+             * @default
+             */
+            category?: string;
+            /**
+             * Search
+             * @default
+             */
+            search?: string;
+            /**
+             * State
+             * @default null
+             */
+            state?: ("live" | "hidden" | "archived") | null;
         };
         /**
          * DatedLines
@@ -7460,6 +7507,59 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProductDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_start_states_stores__int_store_id__states_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StatesEdit"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
                 };
             };
             /** @description Not Found */

@@ -5,6 +5,7 @@ import { FakeServer, type Sent } from "../test/fakeServer";
 import { draw } from "../test/render";
 import { runView } from "../test/samples";
 import { Product } from "./catalog/Product";
+import { Publish } from "./catalog/Publish";
 import { Review } from "./review/Review";
 import { Runs } from "./runs/Runs";
 
@@ -229,5 +230,32 @@ describe("a run by hand", () => {
     expect(await screen.findByText("By hand, Ines")).toBeInTheDocument();
     expect(screen.getByText("By hand")).toBeInTheDocument();
     expect(screen.getAllByText(/^version/)).toHaveLength(1);
+  });
+});
+
+describe("the state of many products", () => {
+  it("is a run that is looked at first, over what is shown", async () => {
+    const fake = new FakeServer()
+      .on("POST /api/v1/stores/1/states", ({ body }) =>
+        (body as { to: string }).to === "archived"
+          ? { title: "Conflict", status: 409, detail: "All 12 products are archived already." }
+          : { id: 31 },
+      )
+      .on("GET /api/v1/stores/1/runs", () => ({ runs: [] }));
+    const { router } = draw(<Publish store={1} total={12} category="Paint" search="co" state="hidden" />);
+    const choose = async (name: string) => {
+      await userEvent.click(screen.getByRole("button", { name: "State of all" }));
+      await userEvent.click(screen.getByRole("menuitem", { name }));
+    };
+    await choose("Make 12 products archived …");
+    expect(await screen.findByText("All 12 products are archived already.")).toBeInTheDocument();
+    await choose("Make 12 products live …");
+    await waitFor(() => expect(router.state.location.pathname).toBe("/s/1/runs/31"));
+    expect(fake.calls("POST /api/v1/stores/1/states").at(-1)?.body).toEqual({
+      to: "live",
+      category: "Paint",
+      search: "co",
+      state: "hidden",
+    });
   });
 });

@@ -30,9 +30,10 @@ def alike(value: pl.Expr, ignore: Collection[Ignored]) -> pl.Expr:
         # Upper case first: the sharp s, say, is then the same as two of the other.
         value = value.str.normalize("NFKC").str.to_uppercase().str.to_lowercase()
     if "leading_zeros" in ignore:
-        bare = value.str.strip_chars_start("0")
-        value = pl.when((bare == "") & (value != "")).then(pl.lit("0")).otherwise(bare)
-    return pl.when(value != "").then(value)
+        # A zero that is all there is stays.
+        value = value.str.replace(r"(?s)^0+(.)", "${1}")
+    # What has been worked out is named once here: as a condition it would be worked out again.
+    return value.replace("", None)
 
 
 def told_by(values: Sequence[pl.Expr], ignore: Collection[Ignored]) -> pl.Expr:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from copy import copy
 from dataclasses import dataclass
+from itertools import count
 
 import polars as pl
 
@@ -51,7 +52,8 @@ class Finder:
         self.identity = identity
         self.keys = known.products["key"]
         most = None if identity.several == "each" else SHOWN + 1
-        self._ways = [(way, _index(known.products, way, most)) for way in identity.ways]
+        products = known.products.sort("key")
+        self._ways = [(way, _index(products, way, most)) for way in identity.ways]
         self._pairings = pairings if pairings is not None else pl.DataFrame(schema=PAIRINGS)
 
     def beside(self, pairings: pl.DataFrame) -> Finder:
@@ -69,7 +71,9 @@ class Finder:
         is found only where none that is in the catalog is.
         """
         found = [self._paired(rows)]
-        found += [_by(way, index, rows) for way, index in self._ways]
+        for way, index in self._ways:
+            told = told_by([pl.col(TOLD + f) for f in way.fields], way.ignore).alias("told")
+            found.append(index.look_up(rows.select(told).to_series()).alias(FOUND).to_frame())
         aside = pl.concat(
             [one.rename({FOUND: f"found {n}"}) for n, one in enumerate(found)], how="horizontal"
         )
@@ -97,12 +101,31 @@ class Finder:
         return known.select(pl.col("decision").alias(DECIDED), product.alias(FOUND))
 
 
-def _by(way: Way, index: pl.DataFrame, rows: pl.DataFrame) -> pl.DataFrame:
-    asked = rows.select(told_by([pl.col(TOLD + f) for f in way.fields], way.ignore).alias("told"))
-    return asked.join(index, on="told", how="left", maintain_order="left").select(FOUND)
+class _Index:
+    """The keys of products by what tells them, looked up by a sorted hash of it: joining would
+    hash a whole catalog for each piece of a delivery."""
+
+    def __init__(self, told: pl.DataFrame) -> None:
+        """``told`` has each text that tells products once, and ``__found``."""
+        # So that no text is missed, none shares its hash with another.
+        self._seed = next(n for n in count() if told["told"].hash(n).is_unique().all())
+        ordered = told.sort(pl.col("told").hash(self._seed))
+        self._told, self._found = ordered["told"].rechunk(), ordered[FOUND].rechunk()
+        self._hashes = self._told.hash(self._seed)
+
+    def look_up(self, told: pl.Series) -> pl.Series:
+        """``__found`` of each text, null where it tells none."""
+        if not self._told.len():
+            return self._found.clear(told.len())
+        at = self._hashes.search_sorted(told.hash(self._seed)).clip(
+            upper_bound=self._told.len() - 1
+        )
+        there = (self._told.gather(at) == told).fill_null(False)
+        place = pl.DataFrame([at.alias("at"), there.alias("there")])
+        return self._found.gather(place.select(pl.when("there").then("at")).to_series())
 
 
-def _index(products: pl.DataFrame, way: Way, most: int | None) -> pl.DataFrame:
+def _index(products: pl.DataFrame, way: Way, most: int | None) -> _Index:
     """The keys of the products, all or so many, by what tells them; of those taken out only where
     no other is."""
     told = products.select(
@@ -110,9 +133,12 @@ def _index(products: pl.DataFrame, way: Way, most: int | None) -> pl.DataFrame:
     ).drop_nulls("told")
     there = _keys(told.filter("there"), most)
     out = _keys(told.filter(~pl.col("there")).join(there, on="told", how="anti"), most)
-    return pl.concat([there, out])
+    return _Index(pl.concat([there, out]))
 
 
 def _keys(told: pl.DataFrame, most: int | None) -> pl.DataFrame:
-    keys = pl.col("key").sort()
-    return told.group_by("told").agg((keys if most is None else keys.head(most)).alias(FOUND))
+    """Of each text its keys, in their order in the frame."""
+    keys = pl.col("key") if most is None else pl.col("key").head(most)
+    alone = told.filter(pl.col("told").is_unique())
+    shared = told.filter(pl.col("told").is_duplicated()).group_by("told").agg(keys.alias(FOUND))
+    return pl.concat([alone.select("told", pl.concat_list("key").alias(FOUND)), shared])

@@ -18,6 +18,7 @@ import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count, pictureAddress, STATES } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
+import { Publish } from "./Publish";
 
 const PAGE = 100;
 
@@ -95,6 +96,13 @@ export function Catalog() {
             {count(products.data.total, "product", "products")}
           </Typography>
           <Box sx={{ flex: 1 }} />
+          <Publish
+            store={store}
+            total={products.data.total}
+            category={category}
+            search={search}
+            state={state}
+          />
           <Button component={Link} to={`/s/${store}/snapshots`} color="inherit">
             Snapshots
           </Button>

@@ -1,0 +1,85 @@
+"""Many products made live, hidden or archived: a run like any other, seen before it is applied."""
+
+from __future__ import annotations
+
+import polars as pl
+from pydantic import BaseModel
+
+from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.changes.states import LIVE, STATE, State
+from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
+from nomotax.core.errors import Conflict
+from nomotax.flows.changesets import keep_changeset
+from nomotax.flows.listing import Wanted, listing_of
+from nomotax.flows.run_states import Progress, move
+from nomotax.records.database import session
+from nomotax.records.queue import enqueue
+from nomotax.records.repositories import Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
+from nomotax.records.tables import Run
+
+_NONE = pl.lit(None, dtype=pl.String)
+
+
+class StatesEdit(BaseModel):
+    """Products of a branch, with a text in key or title, in a state ("" for all), and the state
+    that they are to have."""
+
+    to: State
+    category: str = ""
+    search: str = ""
+    state: State | None = None
+
+    @property
+    def wanted(self) -> Wanted:
+        """Which products these are."""
+        return Wanted(self.category, self.search, self.state or "")
+
+
+def start_states(store_id: int, edit: StatesEdit) -> Run:
+    """A run that gives many products a state, to be prepared and looked at. Raises ``Conflict``
+    where it would change none."""
+    with session() as db:
+        found = listing_of(db, store_id).shown(edit.wanted)
+        others = found.filter(pl.col("state") != edit.to).height
+        if not others:
+            raise Conflict(
+                f"All {found.height:,} products are {edit.to} already." if found.height
+                else "There is no product here.",
+                where=edit.category or edit.search or "the catalog",
+                remedy="Choose other products, or another state.",
+            )  # fmt: skip
+        named = " in ".join(filter(None, [repr(edit.search) if edit.search else "", edit.category]))
+        run = Runs(db, store_id).add(
+            kind="edit",
+            stage="waiting for a worker",
+            used={
+                "states": edit.model_dump(),
+                "file_name": f"{named or 'all products'} {edit.to}",
+            },
+        )
+        enqueue(db, "prepare", run_id=known_id(run))
+        return run
+
+
+def prepare_states(run_id: int, tell: Progress) -> None:
+    """Which products would get the state, kept for a person to look at."""
+    tell(10, "loading the catalog")
+    with session() as db:
+        run, stores = Runs.holding(db, run_id).get(run_id), Stores(db)
+        store = stores.get(run.store_id)
+        edit = StatesEdit.model_validate(run.used["states"])
+        found = listing_of(db, run.store_id).shown(edit.wanted)
+    lines = found.filter(pl.col("state") != edit.to).select(
+        pl.lit(None, pl.Int64).alias("row"), "key", "title",
+        pl.lit("changed").alias("status"), _NONE.alias("reason"),
+        pl.lit([STATE]).alias("fields"),
+        (_NONE if edit.to == LIVE else pl.lit(edit.to)).alias(NEW + STATE),
+        pl.when(pl.col("state") != LIVE).then("state").alias(OLD + STATE),
+    )  # fmt: skip
+    kept = keep_changeset(run, lines.lazy(), pl.DataFrame(schema=PROBLEM_SCHEMA))
+    with session() as db:
+        move(db, run_id, "prepared", f"prepared: {lines.height} would be {edit.to}", progress=100,
+             counts={"changed": lines.height}, **kept,
+             rules_revision=store.rules_revision)  # fmt: skip
