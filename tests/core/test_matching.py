@@ -22,7 +22,7 @@ from nomotax.core.matching.alike import alike
 from nomotax.core.matching.finder import PAIRINGS
 from nomotax.core.schema.model import StoreField, StoreSchema
 from nomotax.core.table import FAULT, ROW
-from tests.core.in_pieces import FEED, held
+from tests.core.in_pieces import FEED, compare, held
 
 SCHEMA = StoreSchema(
     name="s", key="number",
@@ -298,3 +298,55 @@ def test_a_value_that_is_on_very_many_products_names_a_few():
     lines, _ = run(each, [("", "a", "", "1", "")], catalog, {}, "both", 9)
     assert set(lines["key"]) == set(catalog) and set(lines["status"]) == {"changed"}
     assert NEW + "price" in lines.columns and set(lines[NEW + "price"]) == {"1.00"}
+
+
+STOCKED = StoreSchema(
+    name="s", key="number",
+    fields=(StoreField(name="number", required=True),
+            StoreField(name="price", kind="money", currency="EUR"),
+            StoreField(name="stock", kind="integer", role="stock")),
+)  # fmt: skip
+
+
+@settings(max_examples=150, deadline=None)
+@given(
+    st.lists(st.tuples(KEYS, st.sampled_from(["1", "dear"]), st.integers(-1, 9)), max_size=8),
+    st.dictionaries(KEYS, st.integers(0, 12)),
+    st.sets(KEYS),
+    st.sampled_from(["always", "new", "empty", "never"]),
+    st.integers(1, 4),
+)
+def test_the_stock_of_several_rows_is_added_up(rows, catalog, kept, writes, size):
+    """-1 is an empty cell. What may not be written stays; a row that is at fault counts nothing."""
+    names = ("number", "price", "stock")
+    fills = {f: {"parts": [{"column": f}]} for f in names}
+    fills["stock"]["writes"] = writes
+    crosswalk = Crosswalk.model_validate({"fills": fills, "identity": {"rows": "sum"}})
+    plan = compile_plan(crosswalk, STOCKED, Context(","), names)
+    frame = pl.DataFrame(
+        [(key, price, str(n) if n >= 0 else "") for key, price, n in rows],
+        schema=dict.fromkeys(names, pl.String),
+        orient="row",
+    ).with_row_index(ROW, 1)
+    stored = pl.DataFrame(
+        [("me", None, key, key, None, str(n)) for key, n in catalog.items()],
+        schema=dict.fromkeys([OWNER, STATE, "key", *(OLD + f for f in names)], pl.String),
+        orient="row",
+    )
+    changes = compare(
+        frame.with_columns(pl.lit(None, pl.String).alias(FAULT)), plan, stored, "me",
+        {"stock": sorted(kept)}, None, size,
+    )  # fmt: skip
+    taken = changes.frame.filter(pl.col("status").is_in(["new", "changed", "same"]))
+    assert taken.height == len({key for key, price, _ in rows if price == "1"})
+    for line in taken.iter_rows(named=True):
+        key = line["key"]
+        own = [n for k, price, n in rows if k == key and price == "1"]
+        total = sum(n for n in own if n >= 0) if max(own) >= 0 else None
+        stays = key in catalog and (writes != "always" or key in kept)
+        # Of a product that is made everything is written but what never is.
+        wanted = None if key not in catalog and writes == "never" else total
+        held = str(catalog[key]) if key in catalog else None
+        wanted = held if stays or wanted is None else str(wanted)
+        assert line[NEW + "stock"] == wanted, (line, own)
+        assert ("stock" in line["fields"]) == (wanted != held)

@@ -3842,7 +3842,8 @@ export interface components {
          *     number: what it is paired with comes before all ways.
          *
          *     ``several`` says what happens to a row that finds several products: it waits, or changes each;
-         *     ``rows`` which of the rows for one product counts, if any; ``unmatched`` whether a row that
+         *     ``rows`` which of the rows for one product counts, if any: with *sum* the first, with the stock
+         *     of all; ``unmatched`` whether a row that
          *     finds none makes a product, or waits until somebody decides.
          */
         Identity: {
@@ -3867,7 +3868,7 @@ export interface components {
              * @default refuse
              * @enum {string}
              */
-            rows?: "refuse" | "first" | "last" | "cheapest";
+            rows?: "refuse" | "first" | "last" | "cheapest" | "sum";
             /**
              * Unmatched
              * @default new

@@ -20,6 +20,8 @@ from nomotax.core.crosswalk.problems import (
     narrow,
     of_rows,
     own_problems,
+    stock_summed,
+    sums,
     without_missing,
 )
 from nomotax.core.matching.finder import FOUND, Finder, Known
@@ -84,6 +86,8 @@ class Comparison:
         self.plan, self.catalog, self.kept = plan, catalog, kept or {}
         self.owner, self.feed = owner, feed
         self._noted: list[Noted] = []
+        #: The stock that rows which are taken for several have; known when all are noted.
+        self._sums = pl.DataFrame(schema={"row": pl.UInt32, "sum": pl.String})
         self._finder = None if plan.by_key else Finder(plan.identity, self._known(), pairings)
 
     def _known(self) -> Known:
@@ -147,6 +151,7 @@ class Comparison:
         own, beyond = ([getattr(n, what) for n in self._noted] for what in ("own", "beyond"))
         said = pl.concat([*own, *beyond])
         unsound = said.filter(pl.col("severity") != "skipped")["row"]
+        self._sums = sums(seen, plan, unsound)
         found = [said, across_rows(seen, plan, unsound)]
         for one in plan.filled:
             if _must_differ(one, plan):
@@ -168,6 +173,8 @@ class Comparison:
         """The lines of a changeset: row, key, title, status, reason, fields (names of the changed
         ones), and for every filled field ``new:<field>`` and ``old:<field>``."""
         own = of_rows(problems, lines["row"])
+        for name in stock_summed(self.plan):
+            lines = self._with_sums(lines, name)
         judged = fates(lines.rename({"row": ROW}), own)
         written = pl.col("status").is_in(["new", "changed"])
         nothing = pl.lit([], dtype=pl.List(pl.String))
@@ -185,6 +192,18 @@ class Comparison:
             pl.when(written).then("fields").otherwise(nothing).alias("fields"),
             *(c for c in lines.columns if c.startswith((NEW, OLD))),
         )  # fmt: skip
+
+    def _with_sums(self, lines: pl.DataFrame, name: str) -> pl.DataFrame:
+        """Lines of rows that are taken for several, with the stock of all."""
+        aside = lines.join(self._sums, on="row", how="left", maintain_order="left")
+        new, old, known = pl.col(NEW + name), pl.col(OLD + name), pl.col(_KNOWN)
+        stays = pl.col("key").is_in(list(self.kept.get(name, ()))) & old.is_not_null()
+        written = may_be_written(self.plan[name], pl.col("sum"), old, known)
+        summed = pl.when(pl.col("sum").is_null() | stays).then(new).otherwise(written)
+        whole = aside.with_columns(summed.alias(NEW + name))
+        others = pl.col("fields").list.filter(pl.element() != name)
+        fields = pl.when(new.ne_missing(old)).then(others.list.concat([pl.lit(name)]))
+        return whole.with_columns(fields.otherwise(others).alias("fields")).drop("sum")
 
     def gone(self, brought: pl.DataFrame) -> Iterator[pl.DataFrame]:
         """Lines of the products that the feed has brought and that no row names now, not even a
@@ -322,7 +341,8 @@ def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
         value = (
             pl.when(pl.col("key").is_in(list(kept)) & old.is_not_null()).then(old).otherwise(value)
         )
-    return may_be_written(one, value, old).alias(NEW + one.field.name)
+    known = pl.col(OWNER).is_not_null()
+    return may_be_written(one, value, old, known).alias(NEW + one.field.name)
 
 
 def _changed_fields(rows: pl.DataFrame, plan: Plan, feed: int) -> pl.Series:

@@ -24,9 +24,9 @@ _DONE = {
 }
 
 
-def may_be_written(one: FilledField, value: pl.Expr, old: pl.Expr) -> pl.Expr:
-    """``value`` where the fill may write it, else what the product holds."""
-    known = pl.col(OWNER).is_not_null()
+def may_be_written(one: FilledField, value: pl.Expr, old: pl.Expr, known: pl.Expr) -> pl.Expr:
+    """``value`` where the fill may write it, else what the product holds; ``known`` says whether
+    there is one."""
     stays = {"new": known, "never": known, "empty": known & old.is_not_null()}.get(one.fill.writes)
     return value if stays is None else pl.when(stays).then(old).otherwise(value)
 

@@ -45,7 +45,8 @@ class Identity(BaseModel):
     number: what it is paired with comes before all ways.
 
     ``several`` says what happens to a row that finds several products: it waits, or changes each;
-    ``rows`` which of the rows for one product counts, if any; ``unmatched`` whether a row that
+    ``rows`` which of the rows for one product counts, if any: with *sum* the first, with the stock
+    of all; ``unmatched`` whether a row that
     finds none makes a product, or waits until somebody decides.
     """
 
@@ -54,7 +55,7 @@ class Identity(BaseModel):
     ways: tuple[Way, ...] = Field(default=(), max_length=6)
     article: str | None = None
     several: Literal["wait", "each"] = "wait"
-    rows: Literal["refuse", "first", "last", "cheapest"] = "refuse"
+    rows: Literal["refuse", "first", "last", "cheapest", "sum"] = "refuse"
     unmatched: Literal["new", "wait"] = "new"
 
     def within(self, key: str) -> Identity:

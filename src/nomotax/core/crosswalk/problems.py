@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from nomotax.core.crosswalk.compiler import FilledField, Plan, severity_of
+from nomotax.core.crosswalk.compiler import FilledField, Plan, as_text, severity_of
 from nomotax.core.schema.model import Role, StoreField
 from nomotax.core.table import FAULT, ROW
 
@@ -43,7 +43,7 @@ def narrow(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
     key = plan.schema.key
     roles = (plan.schema.with_role(Role.GROUP), plan.schema.with_role(Role.OPTIONS))
     named = [one.name for one in roles if one is not None and one.name in plan.fields]
-    named += [one.name for one in _price_of(plan)]
+    named += [one.name for one in _price_of(plan)] + stock_summed(plan)
     # Rows that hold nothing but a key are alike where that is.
     content = pl.struct([f for f in plan.fields if f != key] or plan.fields or [ROW])
     return filled.select(
@@ -141,6 +141,34 @@ def _price_of(plan: Plan) -> list[StoreField]:
     return [price] if asked and price is not None else []
 
 
+def stock_summed(plan: Plan) -> list[str]:
+    """The field whose values in several rows for one product are added up, if that is asked."""
+    stock = plan.schema.with_role(Role.STOCK)
+    asked = plan.identity.rows == "sum" and stock is not None and stock.name in plan.fields
+    return [stock.name] if asked and stock is not None else []
+
+
+def sums(rows: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.DataFrame:
+    """The number of each row that is taken for several, and ``sum``, the stock of all of them that
+    are sound by themselves, as text."""
+    nothing = pl.DataFrame(schema={"row": pl.UInt32, "sum": pl.String})
+    for name in stock_summed(plan):
+        doubled = _doubled(rows, plan).filter(~pl.col(ROW).is_in(unsound.implode()))
+        whole = doubled.drop_nulls(name).group_by(plan.schema.key).agg(pl.col(name).sum())
+        first = _with_taken(doubled, plan, unsound).group_by(plan.schema.key).agg(
+            pl.col("__taken").first().cast(pl.UInt32).alias("row")
+        )  # fmt: skip
+        text = as_text(plan.schema[name], pl.col(name)).cast(pl.String).alias("sum")
+        return first.join(whole, on=plan.schema.key).select("row", text)
+    return nothing
+
+
+def _doubled(rows: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    """The rows for products that other rows are for, too."""
+    key = plan.schema.key
+    return rows.filter(pl.col(key).is_not_null() & pl.col(key).is_duplicated())
+
+
 def _repeated_keys(filled: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.DataFrame:
     """Rows that share their key. All are refused, since nobody can say which is right, but the
     first of rows alike in every field stays good; or the one that the crosswalk's rule takes does,
@@ -148,7 +176,7 @@ def _repeated_keys(filled: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.D
     key = plan.schema.key
     if key not in filled.columns:
         return pl.DataFrame(schema=PROBLEM_SCHEMA)
-    doubled = filled.filter(pl.col(key).is_not_null() & pl.col(key).is_duplicated())
+    doubled = _doubled(filled, plan)
     if doubled.height == 0:
         return pl.DataFrame(schema=PROBLEM_SCHEMA)
     if plan.identity.rows != "refuse":
@@ -178,13 +206,11 @@ def _repeated_keys(filled: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.D
 def _beside_taken(doubled: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.DataFrame:
     """The rows for products for which another row is taken."""
     key, rule = plan.schema.key, plan.identity.rows
-    first = [~pl.col(ROW).is_in(unsound.implode())]
-    first += [-pl.col(price.name) for price in _price_of(plan)]
-    number = pl.col(ROW).cast(pl.Int64)
-    order = [*first, number if rule == "last" else -number]
-    taken = pl.col(ROW).sort_by(order, descending=True, nulls_last=True)
-    groups = doubled.with_columns(__taken=taken.first().over(key))
-    told = pl.format(f"' stands on several rows; row {{}}, the {rule}, is taken", "__taken")
+    groups = _with_taken(doubled, plan, unsound)
+    which = (
+        "the first, is taken with the stock of all" if rule == "sum" else f"the {rule}, is taken"
+    )
+    told = pl.format(f"' stands on several rows; row {{}}, {which}", "__taken")
     return _shaped(
         groups.filter(pl.col(ROW) != pl.col("__taken")).lazy(),
         field=pl.lit(key),
@@ -193,6 +219,16 @@ def _beside_taken(doubled: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.D
         seen=pl.col(key),
         message=pl.lit(f"{plan.schema[key].label}: '") + pl.col(key) + told,
     )
+
+
+def _with_taken(doubled: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.DataFrame:
+    """``doubled`` with ``__taken``: the row that counts for the product of each."""
+    first = [~pl.col(ROW).is_in(unsound.implode())]
+    first += [-pl.col(price.name) for price in _price_of(plan)]
+    number = pl.col(ROW).cast(pl.Int64)
+    order = [*first, number if plan.identity.rows == "last" else -number]
+    taken = pl.col(ROW).sort_by(order, descending=True, nulls_last=True)
+    return doubled.with_columns(__taken=taken.first().over(plan.schema.key))
 
 
 def _alike_variants(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:

@@ -81,6 +81,7 @@ export function Rules({ feed, delivery, matching, onIdentity, onList }: RulesPro
             first: "the first is taken",
             last: "the last is taken",
             cheapest: "the cheapest is taken",
+            sum: "the first is taken, with the stock of all",
           }}
           onChange={(rows) => change({ rows }, "Which of several rows is taken")}
         />
