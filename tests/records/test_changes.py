@@ -64,8 +64,9 @@ class Model:
     def __init__(self) -> None:
         self.runs: dict[int, Written] = {}
         self.gone: set[int] = set()
-        #: Writes by run and product that do not stand, and the run that took them out.
-        self.out: dict[tuple[int, int], int] = {}
+        #: Of writes by run and product that a run which took theirs back, or put it in again, could
+        #: not reach: whether they stand.
+        self.said: dict[tuple[int, int], bool] = {}
         #: Fields that are kept by hand, of products by their numbers.
         self.kept: set[tuple[int, str]] = set()
 
@@ -76,6 +77,10 @@ class Model:
     def keys(self) -> dict[int, str]:
         return {n: key for run in self.runs.values() for n, (key, _) in run.made.items()}
 
+    def standing(self, number: int, product: int) -> bool:
+        """Whether what a run wrote of a product stands."""
+        return self.said.get((number, product), not self.runs[number].undone)
+
     def content(self, product: int, before: int | None = None) -> dict[str, str | None]:
         """Of a product, as the runs that stand made it, those from ``before`` on left out."""
         found: dict[str, str | None] = {}
@@ -84,7 +89,7 @@ class Model:
                 break
             if product in run.made:
                 found = dict(run.made[product][1])
-            if product in run.wrote and (number, product) not in self.out:
+            if product in run.wrote and self.standing(number, product):
                 found |= run.wrote[product]
         return found
 
@@ -104,14 +109,13 @@ class Model:
         for number, run in self.runs.items():
             found |= {(keys[n], f): number for n in run.made if n in keys for f in FIELDS}
             for product, values in run.wrote.items():
-                if product in keys and (number, product) not in self.out:
+                if product in keys and self.standing(number, product):
                     found |= {(keys[product], f): number for f in values}
         return found
 
     def stands(self, product: int) -> bool:
         """Whether any change of it does."""
-        return any(product in r.wrote and (n, product) not in self.out
-                   for n, r in self.runs.items())  # fmt: skip
+        return any(product in r.wrote and self.standing(n, product) for n, r in self.runs.items())
 
     def chain(self, target: int) -> list[int]:
         """The run, the one it took back, down to the first."""
@@ -129,17 +133,18 @@ class Model:
         root, outs, ins = chain[-1], chain[::2], chain[1::2]
         # What comes back is as it was; only what is there can be kept as it is.
         old = {n: self.content(n) for n in self.alive().values()}
-        self.come_back(root if root in ins else None, target)
+        self.come_back(root if root in ins else None, ins)
         there = set(self.alive().values())
         touched: dict[tuple[int, str], int] = {}
         for part in outs + ins[::-1]:
             for product in self.runs[part].wrote:
-                mark = self.out.get((part, product))
-                if product in there and mark == (None if part in outs else target):
-                    if part in outs:
-                        self.out[part, product] = by
-                    else:
-                        del self.out[part, product]
+                said = self.said.get((part, product))
+                if said is False if part in outs else said is not None:
+                    continue
+                if product not in there:
+                    self.said[part, product] = part in outs
+                else:
+                    self.said.pop((part, product), None)
                     for name in self.runs[part].wrote[product]:
                         touched[product, name] = max(part, touched.get((product, name), 0))
         for one in chain:
@@ -156,10 +161,10 @@ class Model:
             if product not in leaving:
                 self.decide(product, name, at, by, chosen, old, self.runs[root].kind != "edit")
 
-    def come_back(self, root: int | None, target: int) -> None:
+    def come_back(self, root: int | None, ins: list[int]) -> None:
         for product, key in self.keys().items():
             back = (root is not None and product in self.runs[root].made) or any(
-                p == product and mark == target for (_, p), mark in self.out.items()
+                product in self.runs[n].wrote and (n, product) not in self.said for n in ins
             )
             if product in self.gone and back and key not in self.alive():
                 self.gone.remove(product)
@@ -168,7 +173,7 @@ class Model:
         """What taking back writes by itself of one field."""
         later = [n for n, r in self.runs.items()
                  if n > at and n != by and name in r.wrote.get(product, {})
-                 and (n, product) not in self.out]  # fmt: skip
+                 and self.standing(n, product)]  # fmt: skip
         own = self.runs[by].wrote
         if later and chosen:
             was = self.content(product, before=min(later)).get(name)

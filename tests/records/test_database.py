@@ -35,7 +35,7 @@ def test_migrating_again_changes_nothing(database):
     migrate()
     with engine_for(database.url).connect() as connection:
         assert (
-            connection.execute(text("select version_num from alembic_version")).scalar() == "0015"
+            connection.execute(text("select version_num from alembic_version")).scalar() == "0016"
         )
 
 

@@ -25,6 +25,8 @@ from nomotax.records.catalog import Catalog, in_catalog
 from nomotax.records.database import session
 from nomotax.records.products import Product, ProductChange
 from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
 from nomotax.records.tables import Run, RunKind, Supplier
 
 
@@ -219,8 +221,16 @@ def _history(db: Session, product: Product) -> list[HistoryEntry]:
         .order_by(col(ProductChange.id).desc())
     )
     rows = db.exec(query).all()
+    # A run of before undoing was one of its own took itself back.
+    by = Runs(db, product.store_id).undoing({known_id(run) for _, run in rows})
     found = [
-        _entry(run, "changed", change.undone_by, change.before, change.after)
+        _entry(
+            run,
+            "changed",
+            by.get(known_id(run), run.id) if not _stands(change, run) else None,
+            change.before,
+            change.after,
+        )
         for change, run in rows[:_SHOWN]
     ]
     made = db.get(Run, product.created_run) if product.created_run is not None else None
@@ -229,11 +239,15 @@ def _history(db: Session, product: Product) -> list[HistoryEntry]:
     return found
 
 
+def _stands(change: ProductChange, run: Run) -> bool:
+    return run.status != "undone" if change.stands is None else change.stands
+
+
 def _at_first(product: Product, rows: Sequence[tuple[ProductChange, Run]]) -> dict[str, str]:
     """A product as it was made: without what was changed since."""
     content = dict(product.content)
-    for change, _ in rows:
-        if change.undone_by is None:
+    for change, run in rows:
+        if _stands(change, run):
             kept = {f: v for f, v in content.items() if f not in change.after}
             content = kept | change.before
     return content

@@ -81,7 +81,7 @@ def _refuse_overtaken(db: Session, chain: list[Run]) -> None:
     another run has come between."""
     for n, one in enumerate(chain):
         if one.status != ("undone" if n % 2 else "applied"):
-            by = Runs(db, one.store_id).taken_back_by(known_id(one))
+            by = Runs(db, one.store_id).undoing({known_id(one)}).get(known_id(one))
             raise Conflict(
                 f"Run {one.id} is {one.status} by another run meanwhile.",
                 remedy=f"Undo run {by} first, if run {one.id} is to count again." if by else "",

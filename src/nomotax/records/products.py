@@ -54,7 +54,8 @@ class ProductChange(SQLModel, table=True):
     """What one run changed of a product that was there: ``after`` has every field that it wrote
     (null for none), ``before`` their values (left out where there was none), and ``writers`` the
     runs that had written those. In the order in which they were written, by their ids.
-    ``undone_by`` is the run that took it back, null while it stands."""
+    It stands while its run is not taken back, unless ``stands`` says otherwise: the product was out
+    when its run was taken back or put in again."""
 
     __tablename__: ClassVar[str] = "product_changes"
     __table_args__ = (Index("product_changes_by_product", "product_id", "id"),)
@@ -66,7 +67,7 @@ class ProductChange(SQLModel, table=True):
     before: dict[str, str] = document()
     after: dict[str, str | None] = document()
     writers: dict[str, int] = document(default_factory=dict)
-    undone_by: int | None = None
+    stands: bool | None = None
 
 
 class RemovedProduct(SQLModel, table=True):

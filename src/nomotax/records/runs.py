@@ -58,12 +58,12 @@ class Runs(Repository):
         )
         return self.session.exec(query).first()
 
-    def taken_back_by(self, run_id: int) -> int | None:
-        """The run that took another back, and stands."""
-        query = select(Run.id).where(
-            Run.store_id == self.store_id, Run.undoes == run_id, Run.status == "applied"
+    def undoing(self, ids: set[int]) -> dict[int, int]:
+        """The runs that took these back, and stand, by what they took back."""
+        query = select(Run.undoes, Run.id).where(
+            Run.store_id == self.store_id, col(Run.undoes).in_(ids), Run.status == "applied"
         )
-        return self.session.exec(query.order_by(col(Run.id).desc()).limit(1)).first()
+        return {back: by for back, by in self.session.exec(query) if back and by}
 
     def undone(self) -> list[int]:
         """Ids of those that are taken back."""

@@ -3,7 +3,9 @@
 Of each product and field the changes that stand form a row, in the order they were written. Taking
 one out leaves what the others would have made: the next one goes back to what this one found, or,
 where it was the last, so does the product. Putting it in again is the same the other way round.
-A product is out of the catalog while the run that made it is taken back and no change of it stands.
+A change stands while its run is not taken back; only those that another run could not reach, as
+their product was out, say so themselves (``stands``). A product is out of the catalog while the run
+that made it is taken back and no change of it stands.
 """
 
 from __future__ import annotations
@@ -25,14 +27,15 @@ from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
 from nomotax.records.tables import Run
 
+#: Whether another change of the product stands: ``gone`` are the runs whose changes do not.
+_STANDS = "(l.run_id <> all(:outs) and coalesce(l.stands, l.run_id <> all(:gone)))"
 #: The whole changes of products that nothing came to later; they are the most by far.
-_WHOLE = """
+_WHOLE = f"""
 select c.id, c.product_id, array(select jsonb_object_keys(c.after)) as fields,
-  {value} as was, {writers} as writers
+  {{value}} as was, {{writers}} as writers
 from product_changes c
-where c.run_id = :part and {which} and not exists (
-  select 1 from product_changes l where l.product_id = c.product_id
-  and l.id > c.id and l.undone_by is null and l.run_id <> all(:outs)
+where c.run_id = :part and {{which}} and not exists (
+  select 1 from product_changes l where l.product_id = c.product_id and l.id > c.id and {_STANDS}
 ) and c.product_id in (
   select product_id from product_changes where run_id = :part
   group by product_id having count(*) = 1
@@ -48,19 +51,18 @@ from whole c join products p on p.id = c.product_id, lateral unnest(c.fields) f(
 """
 #: Each field of the other changes: the value ``was`` that takes the place, who wrote it, and the
 #: next change that stands and wrote the same field; what stands ``there``, and who wrote that.
-_EACH = """
+_EACH = f"""
 select e.*,
   case when e.next is null then p.content -> e.name else l.before -> e.name end as there,
   case when e.next is null then p.writers -> e.name else l.writers -> e.name end as there_by,
   l.run_id as later_run, p.key, p.title, p.content ->> e.name as shown
 from (
-  select c.id, c.product_id, f.name, {value} -> f.name as was, {writer} as writer, (
+  select c.id, c.product_id, f.name, {{value}} -> f.name as was, {{writer}} as writer, (
     select min(l.id) from product_changes l
-    where l.product_id = c.product_id and l.id > c.id and l.undone_by is null
-      and l.run_id <> all(:outs) and l.after ? f.name
+    where l.product_id = c.product_id and l.id > c.id and {_STANDS} and l.after ? f.name
   ) as next
   from product_changes c, lateral jsonb_object_keys(c.after) f(name)
-  where c.run_id = :part and {which}
+  where c.run_id = :part and {{which}}
     and not exists (select 1 from whole w where w.id = c.id)
 ) e
 join products p on p.id = e.product_id
@@ -77,13 +79,13 @@ _OUT = {
     "value": "c.before",
     "writer": "c.writers -> f.name",
     "writers": "c.writers",
-    "which": "c.undone_by is null",
+    "which": "coalesce(c.stands, true)",
 }
 _IN = {
     "value": "jsonb_strip_nulls(c.after)",
     "writer": "to_jsonb(c.run_id)",
     "writers": "(select jsonb_object_agg(k, c.run_id) from jsonb_object_keys(c.after) k)",
-    "which": "c.undone_by = :target",
+    "which": "c.stands is null",
 }
 _WAYS: Mapping[Way, str] = {"out": _EACH.format(**_OUT), "in": _EACH.format(**_IN)}
 _WHOLES: Mapping[Way, str] = {"out": _WHOLE.format(**_OUT), "in": _WHOLE.format(**_IN)}
@@ -106,11 +108,10 @@ update products p set content = (p.content - b.fields) || b.was,
 from (select product_id, {_WAS} from back where next is null group by product_id) b
 where p.id = b.product_id
 """
-_MARK: Mapping[Way, str] = {
-    "out": "update product_changes c set undone_by = :run where c.id in (select id from back)",
-    "in": """
-update product_changes c set undone_by = null,
-  before = (c.before - b.fields) || b.there, writers = (c.writers - b.fields) || b.there_by
+#: What is put in again comes upon what stands there now.
+_FINDS = """
+update product_changes c set before = (c.before - b.fields) || b.there,
+  writers = (c.writers - b.fields) || b.there_by
 from (
   select id, array_agg(name) as fields,
     coalesce(jsonb_object_agg(name, there) filter (where there is not null), '{}') as there,
@@ -118,13 +119,10 @@ from (
              filter (where there_by is not null and there_by <> 'null'), '{}') as there_by
   from back group by id
 ) b where b.id = c.id
-""",
-}
+"""
 #: The same of whole changes.
-_MARK_WHOLE: Mapping[Way, str] = {
-    "out": "update product_changes c set undone_by = :run from whole b where c.id = b.id",
-    "in": """
-update product_changes c set undone_by = null, before = coalesce(t.there, '{}'),
+_FINDS_WHOLE = """
+update product_changes c set before = coalesce(t.there, '{}'),
   writers = coalesce(t.there_by, '{}')
 from (
   select b.id,
@@ -134,8 +132,23 @@ from (
       as there_by
   from whole b join products p on p.id = b.product_id
 ) t where t.id = c.id
-""",
+"""
+#: Changes of products that are out: their run is taken back, or put in again, without them.
+_UNREACHED = """
+update product_changes c set stands = {stands}
+where c.run_id = :part and {which} and c.product_id in (
+  select product_id from removed_products where store_id = :store
+)
+"""
+_LEFT: Mapping[Way, str] = {
+    "out": _UNREACHED.format(stands="true", which=_OUT["which"]),
+    "in": _UNREACHED.format(stands="false", which=_IN["which"]),
 }
+#: What stood though its run did not is taken back with it from now on.
+_REACHED = """
+update product_changes c set stands = null
+where c.run_id = :part and c.stands and c.product_id in (select id from products)
+"""
 _RESTORE_WHOLE = f"""
 update products p set content = (p.content - b.fields) || b.was,
   {headings("b.fields", "b.was")}
@@ -148,14 +161,13 @@ _TOUCHED = """
   select id from products where created_run = :root and :root_goes
   union
   select c.product_id from product_changes c join products p on p.id = c.product_id
-  where c.run_id = any(:outs) and (c.undone_by is null or c.undone_by = :run)
-    and p.created_run = any(:undone)
+  where c.run_id = any(:outs) and coalesce(c.stands, true) and p.created_run = any(:undone)
 )
 """
 _CHANGED_SINCE = """
 exists (
   select 1 from product_changes l where l.product_id = p.id
-  and (l.undone_by is null and l.run_id <> all(:outs) or l.undone_by = :target)
+  and l.run_id <> all(:outs) and coalesce(l.stands, l.run_id <> all(:still_gone))
 )
 """
 _MAKER_OUT = """
@@ -178,7 +190,7 @@ _RETURNING = """
 removed_products r where r.store_id = :store and (
   r.created_run = :root and not :root_goes
   or r.product_id in (
-    select product_id from product_changes where run_id = any(:chain) and undone_by = :target)
+    select product_id from product_changes where run_id = any(:ins) and stands is null)
 )
 """
 #: Its key is another product's by now, or its category is gone from the tree.
@@ -240,10 +252,12 @@ class TakingBack:
         self.puts_in = ids[-1] in ins
         #: What a person wrote, a person may take back, kept by hand or not.
         self.heeds_kept = chain[-1].kind not in ("edit", "dated")
+        undone = Runs(db, run.store_id).undone()
+        #: ``gone`` are the runs whose changes do not stand, ``still_gone`` when all is done.
         self.values: dict[str, Any] = {
-            "store": run.store_id, "run": run.id, "target": ids[0], "root": ids[-1], "outs": outs,
-            "chain": ids, "root_goes": not self.puts_in, "now": now(),
-            "undone": Runs(db, run.store_id).undone(),
+            "store": run.store_id, "run": run.id, "root": ids[-1], "outs": outs, "ins": ins,
+            "root_goes": not self.puts_in, "now": now(), "undone": undone,
+            "gone": undone, "still_gone": [*({*undone} - {*ins})],
         }  # fmt: skip
 
     def fields(self, instead: Instead) -> pl.DataFrame:
@@ -277,9 +291,14 @@ class TakingBack:
         for way, part in self.parts:
             self._lay(way, part)
             self._run(_MEND)
-            # Before the products change: what stands there is noted in the table.
-            self._run(_MARK_WHOLE[way])
-            self._run(_MARK[way])
+            self._run(_LEFT[way], part=part)
+            if way == "in":
+                # Before the products change: what stands there is noted in the table.
+                self._run(_FINDS_WHOLE)
+                self._run(_FINDS)
+                self.values["gone"] = [one for one in self.values["gone"] if one != part]
+            else:
+                self._run(_REACHED, part=part)
             self._run(_RESTORE_WHOLE, **heading)
             self._run(_RESTORE, **heading)
         own = _own(fields) if fields is not None else None
