@@ -25,7 +25,6 @@ VIEWS = [
     ("arrivals", "/s/1/arrivals", "light"),
     ("reading", "/s/1/feeds/1/reading", "light"),
     ("reading-workbook", "/s/1/feeds/3/reading", "light"),
-    ("reading-archive", "/s/1/feeds/4/reading", "light"),
     ("bench", "/s/1/feeds/1/bench?delivery=6", "light"),
     ("fill", "/s/1/feeds/1/bench?delivery=6&field=price", "light"),
     ("formula", "/s/1/feeds/2/bench?field=name", "light"),
@@ -41,6 +40,8 @@ VIEWS = [
     ("questions", "/s/1/feeds/1/bench?delivery=6", "light"),
     ("store", "/s/1/schema?field=colour", "light"),
     ("tree", "/s/1/schema?view=categories", "light"),
+    # The last: it brings a feed of its own.
+    ("matching", "/s/1/feeds/6/matching?group=none", "light"),
 ]
 
 
@@ -77,6 +78,32 @@ def two_weeks(address: str) -> None:
     settle(address, castelune, "applied")
     ask(address, "POST", "/demo/feeds/1/next")
     settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
+
+
+def wholesaler(address: str) -> None:
+    """A feed that names products of the store otherwise, half of them by their GTIN."""
+    body = {"supplier": "Tillwick Wholesale", "name": "Net prices"}
+    feed = ask(address, "POST", "/stores/1/feeds", body)["id"]
+    found = ask(address, "GET", "/stores/1/products?search=Quill&limit=24")["products"]
+    found = found or ask(address, "GET", "/stores/1/products?limit=24")["products"]
+    lines = ["No;Item;EAN;Net"]
+    for n, product in enumerate(found):
+        words = product["title"].replace(",", "").split()
+        ean = product["content"].get("gtin", "") if n % 3 == 0 else ""
+        lines.append(f"{70400 + 3 * n};{' '.join(words[1:])};{ean};{n + 2}.40")
+    part = '--x\r\nContent-Disposition: form-data; name="file"; filename="net.csv"\r\n\r\n'
+    data = f"{part}{chr(10).join(lines)}\r\n--x--\r\n".encode()
+    header = {"Content-Type": "multipart/form-data; boundary=x"}
+    where = f"{address}/api/v1/feeds/{feed}/deliveries"
+    urllib.request.urlopen(urllib.request.Request(where, data, header)).close()
+    columns = {"name": "Item", "gtin": "EAN", "cost": "Net"}
+    crosswalk = {
+        "fills": {f: {"parts": [{"column": c}]} for f, c in columns.items()},
+        "identity": {"ways": [{"fields": ["gtin"]}], "article": "No"},
+        "policy": {"products": "change", "others": "change"},
+    }
+    revision = ask(address, "GET", f"/feeds/{feed}/bench")["revision"]
+    ask(address, "PUT", f"/feeds/{feed}/draft", {"crosswalk": crosswalk, "revision": revision})
 
 
 def settle(address: str, run: int, status: str) -> None:
@@ -122,6 +149,8 @@ def main() -> None:
             browser = tool.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
             for name, path, scheme in VIEWS:
                 if not wanted or name in wanted:
+                    if name == "matching":
+                        wholesaler(installation.address)
                     take(browser, installation.address, name, path, scheme, out)
             browser.close()
     finally:
