@@ -49,12 +49,17 @@ def _alone(name: str, rows: pl.DataFrame, known: Known) -> Tried | None:
     loosest = tried(Way(fields=(name,), ignore=_LOOSE), rows, near)
     if not loosest.found + loosest.several:
         return None
-    best = max(tried(Way(fields=(name,)), rows, near), loosest, key=lambda t: t.found)
+    best = max(tried(Way(fields=(name,)), rows, near), loosest, key=_worth)
     for one in best.way.ignore:
         ignore = tuple(i for i in best.way.ignore if i != one)
         stricter = tried(Way(fields=(name,), ignore=ignore), rows, near)
-        best = stricter if stricter.found >= best.found else best
+        best = stricter if _worth(stricter) >= _worth(best) else best
     return best
+
+
+def _worth(one: Tried) -> tuple[bool, int]:
+    """A way that mostly finds several is worth less than any that does not."""
+    return one.found > one.several, one.found
 
 
 def _together(
