@@ -8,7 +8,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_runs import to_descriptor_bytes
+from tests.browser.test_runs import sender, to_descriptor_bytes
 
 pytestmark = pytest.mark.browser
 
@@ -22,12 +22,7 @@ LIST = "No;What;EAN;Net\n71;Hammer, claw;4006381333931;9.00\n72;Sledge;;30.00\n7
 @pytest.fixture
 def toolmart(page: Page, installation):
     """The address of a feed that completes the products of another one."""
-    ask, api = page.request, f"{installation.address}/api/v1"
-
-    def sent(method, path, **body):
-        answer = getattr(ask, method)(f"{api}{path}", **body)
-        assert answer.ok, answer.text()
-        return answer.json()
+    sent = sender(page, installation.address)
 
     def feed(store, supplier, text, columns, **more):
         made = sent("post", f"/stores/{store}/feeds", data={"supplier": supplier, "name": "List"})

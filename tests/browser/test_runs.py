@@ -17,16 +17,21 @@ FIRST = "Code;Title;Cost;Weight\nH-1;Claw hammer;10.00;0.5\nH-2;Sledge;32.00;3.6
 SECOND = FIRST.replace("10.00", "11.00").replace("32.00", "33.00") + "S-1;Pocket saw;7.99;0.2\n"
 
 
-@pytest.fixture
-def workshop(page: Page, installation):
-    """A store with two deliveries of a feed applied; its path, and the second run's."""
-    ask, api = page.request, f"{installation.address}/api/v1"
+def sender(page: Page, address: str):
+    """What asks the server, and takes no refusal."""
 
     def sent(method, path, **body):
-        answer = getattr(ask, method)(f"{api}{path}", **body)
+        answer = getattr(page.request, method)(f"{address}/api/v1{path}", **body)
         assert answer.ok, answer.text()
         return answer.json()
 
+    return sent
+
+
+@pytest.fixture
+def workshop(page: Page, installation):
+    """A store with two deliveries of a feed applied; its path, and the second run's."""
+    sent = sender(page, installation.address)
     file = {"name": "schema.json", "mimeType": "application/json",
             "buffer": to_descriptor_bytes()}  # fmt: skip
     store = sent("post", "/stores", multipart={"name": "Way back", "file": file})["id"]

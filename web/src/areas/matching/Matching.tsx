@@ -6,7 +6,7 @@ import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { useBench, type BenchState } from "../../api/hooks";
 import { useMatching, type Group, type MatchingView } from "../../api/matching";
-import { Mark } from "../../components/Mark";
+import { CountTab } from "../../components/CountTab";
 import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { useFeed } from "../../shell/feed";
@@ -61,9 +61,9 @@ function Ready({ bench, matching, delivery }: ReadyProps) {
           sx={{ display: "flex", px: 1, borderBottom: 1, borderColor: "divider", overflowX: "auto" }}
         >
           {shownGroups(matching, group).map(([name, said]) => (
-            <GroupTab
+            <CountTab
               key={name}
-              group={name}
+              state={STATE[name]}
               said={said}
               n={matching.counts[name] ?? 0}
               chosen={name === group}
@@ -116,35 +116,3 @@ const STATE = {
   left_out: "left",
   all: "computed",
 } as const;
-
-interface GroupTabProps {
-  group: Group;
-  said: string;
-  n: number;
-  chosen: boolean;
-  onChoose: () => void;
-}
-
-function GroupTab({ group, said, n, chosen, onChoose }: GroupTabProps) {
-  return (
-    <Button
-      role="tab"
-      aria-selected={chosen}
-      color="inherit"
-      disabled={!n && !chosen}
-      onClick={onChoose}
-      sx={{
-        flex: "none",
-        borderRadius: 0,
-        height: 38,
-        borderBottom: "2px solid",
-        borderColor: chosen ? "primary.main" : "transparent",
-        fontWeight: chosen ? 650 : 450,
-        gap: 0.5,
-      }}
-    >
-      <Mark state={STATE[group]} says={said} />
-      {n.toLocaleString("en")} {said}
-    </Button>
-  );
-}

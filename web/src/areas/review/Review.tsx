@@ -10,7 +10,8 @@ import { useEffect } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { isBusy, useRun, type RunView } from "../../api/hooks";
-import { Mark, STATUS_STATE } from "../../components/Mark";
+import { CountTab } from "../../components/CountTab";
+import { STATUS_STATE } from "../../components/Mark";
 import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { ChangedProduct } from "./ChangedProduct";
@@ -100,9 +101,10 @@ function Ready({ run }: { run: RunView }) {
             }}
           >
             {STATUSES[run.kind].map((s) => (
-              <StatusTab
+              <CountTab
                 key={s}
-                status={s}
+                state={STATUS_STATE[s] ?? "computed"}
+                said={s}
                 n={run.counts[s] ?? 0}
                 chosen={s === status}
                 onChoose={() => set({ status: s, field: "", product: "", again: "" })}
@@ -157,36 +159,6 @@ function Ready({ run }: { run: RunView }) {
 function firstStatus(run: RunView): string {
   const order = ["changed", "new", "held", "rejected", "same", "taken out", "put back", "stays"];
   return order.find((s) => run.counts[s]) ?? "changed";
-}
-
-interface StatusTabProps {
-  status: string;
-  n: number;
-  chosen: boolean;
-  onChoose: () => void;
-}
-
-function StatusTab({ status, n, chosen, onChoose }: StatusTabProps) {
-  return (
-    <Button
-      role="tab"
-      aria-selected={chosen}
-      color="inherit"
-      disabled={!n}
-      onClick={onChoose}
-      sx={{
-        borderRadius: 0,
-        height: 40,
-        borderBottom: "2px solid",
-        borderColor: chosen ? "primary.main" : "transparent",
-        fontWeight: chosen ? 650 : 450,
-        gap: 0.5,
-      }}
-    >
-      <Mark state={STATUS_STATE[status] ?? "computed"} says={status} />
-      {n.toLocaleString("en")} {status}
-    </Button>
-  );
 }
 
 interface FiltersProps {
