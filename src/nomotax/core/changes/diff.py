@@ -110,9 +110,11 @@ class Comparison:
         beyond = [matched.problems, *_not_allowed(joined, plan, self.owner)]
         differing = (NEW + one.field.name for one in plan.filled if _must_differ(one, plan))
         alone = joined.select("key", *differing).rename({"key": _KEY})
-        # A row with the key of a product that it is not about stands in the way of none that is.
-        strange, key = joined.select(_key_of_another(plan)).to_series(), plan.schema.key
-        seen = narrow(matched.rows, plan).with_columns(pl.when(~strange).then(key).alias(key))
+        seen = narrow(matched.rows, plan)
+        if not plan.by_key:
+            # A row with the key of a product that it is not about is in the way of none that is.
+            strange, key = joined.select(_key_of_another()).to_series(), plan.schema.key
+            seen = seen.with_columns(pl.when(~strange).then(key).alias(key))
         noted = Noted(
             filled.height,
             pl.concat([seen, alone], how="horizontal"),
@@ -240,10 +242,11 @@ def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
 
 def _not_allowed(joined: pl.DataFrame, plan: Plan, owner: str) -> Iterator[pl.DataFrame]:
     """Rows for products that the policy keeps the feed from making or changing, as problems."""
-    strange = _key_of_another(plan).alias("strange")
-    said = "is the key of a product that this row is not about, as nothing else agrees"
-    yield _refused(joined.filter(strange), plan, "key_taken", "refuse", said)
-    joined = joined.filter(~strange)
+    if not plan.by_key:
+        strange = _key_of_another()
+        said = "is the key of a product that this row is not about, as nothing else agrees"
+        yield _refused(joined.filter(strange), plan, "key_taken", "refuse", said)
+        joined = joined.filter(~strange)
     if plan.policy.others == "refuse":
         yield _foreign(joined, plan, owner)
     there = pl.col(OWNER).is_not_null() & pl.col(STATE).ne_missing(TAKEN_OUT)
@@ -257,10 +260,9 @@ def _not_allowed(joined: pl.DataFrame, plan: Plan, owner: str) -> Iterator[pl.Da
         yield _refused(joined.filter(there), plan, "in_catalog", "leave_out", said)
 
 
-def _key_of_another(plan: Plan) -> pl.Expr:
+def _key_of_another() -> pl.Expr:
     """Whether a row that finds no product has the key of one."""
-    there = pl.col(OWNER).is_not_null()
-    return there & pl.col(FOUND).is_null() & (not plan.by_key)
+    return pl.col(OWNER).is_not_null() & pl.col(FOUND).is_null()
 
 
 def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
