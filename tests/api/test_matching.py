@@ -312,3 +312,18 @@ def test_the_stores_own_export_finds_every_product_by_its_key(client, work, nurs
     assert found["counts"]["found"] == found["rows"] == len(catalog(client))
     run = prepare(client, work, feed)
     assert {s: n for s, n in run["counts"].items() if n} == {"same": found["rows"]}
+
+
+def test_a_crosswalk_that_finds_products_by_a_strange_field_is_not_taken(client, wholesaler):
+    document = {"crosswalk": {"identity": {"ways": [{"fields": ["shoe_size"]}]}}}
+    problem = send(client, "put", f"/feeds/{wholesaler}/crosswalk", document, 422)
+    assert "no field 'shoe_size'" in problem["detail"] and problem["remedy"]
+    assert get(client, f"/feeds/{wholesaler}/matching")["identity"]["ways"] == [LOOSE]
+
+
+def test_a_version_tells_how_its_rows_are_found(client, wholesaler):
+    send(client, "post", f"/feeds/{wholesaler}/versions", {"note": "by number"})
+    document = get(client, f"/feeds/{wholesaler}/bench")["crosswalk"]
+    draw(client, wholesaler, document | {"identity": {"ways": [{"fields": ["gtin"]}]}})
+    unsaved = get(client, f"/feeds/{wholesaler}/versions")["unsaved"]
+    assert "the feed now finds products by gtin" in unsaved

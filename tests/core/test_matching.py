@@ -13,9 +13,10 @@ from hypothesis import strategies as st
 from nomotax.core.changes.diff import Comparison
 from nomotax.core.changes.marks import NEW, OLD, OWNER
 from nomotax.core.changes.states import STATE, TAKEN_OUT
+from nomotax.core.crosswalk.compare import differences
 from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.crosswalk.identity import Identity, Way
-from nomotax.core.crosswalk.model import Crosswalk
+from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.flow.context import Context
 from nomotax.core.matching.alike import alike
@@ -350,3 +351,44 @@ def test_the_stock_of_several_rows_is_added_up(rows, catalog, kept, writes, size
         wanted = held if stays or wanted is None else str(wanted)
         assert line[NEW + "stock"] == wanted, (line, own)
         assert ("stock" in line["fields"]) == (wanted != held)
+
+
+def test_stock_is_added_up_for_the_product_that_several_rows_are_for_alone():
+    """The first row is for p and q, the second for q: p has the first's stock, q that of both."""
+    fields = (StoreField(name="number", required=True), StoreField(name="code"),
+              StoreField(name="stock", kind="integer", role="stock"))  # fmt: skip
+    schema = StoreSchema(name="s", key="number", fields=fields)
+    fills = {f: {"parts": [{"column": f}]} for f in ("code", "stock")}
+    ways = [{"fields": ["code"]}, {"fields": ["number"]}]
+    fills["number"] = {"parts": [{"column": "number"}]}
+    walk = {"fills": fills, "identity": {"ways": ways, "several": "each", "rows": "sum"}}
+    plan = compile_plan(Crosswalk.model_validate(walk), schema, Context(","), [*fills])
+    rows = [(1, None, "", "a", "4"), (2, None, "q", "", "3")]
+    names = dict.fromkeys((FAULT, "number", "code", "stock"), pl.String)
+    arriving = pl.DataFrame(rows, schema={ROW: pl.UInt32, **names}, orient="row")
+    stored = pl.DataFrame(
+        [("me", None, "p", "p", "a", "1"), ("me", None, "q", "q", "a", "1")],
+        schema=[OWNER, STATE, "key", *(OLD + f for f in ("number", "code", "stock"))],
+        schema_overrides={STATE: pl.String}, orient="row",
+    )  # fmt: skip
+    lines = compare(arriving, plan, stored, "me").frame.sort("row", "key")
+    told = lines.select("row", "key", "status", NEW + "stock").rows()
+    assert told == [(1, "p", "changed", "4"), (1, "q", "changed", "7"), (2, "q", "left out", "3")]
+
+
+def test_versions_tell_how_rows_are_found():
+    def bundle(**identity):
+        return Bundle(crosswalk=Crosswalk.model_validate({"identity": identity}))
+
+    ways = [{"fields": ["code", "name"], "ignore": ["case", "leading_zeros"]}, {"fields": ["sku"]}]
+    more = bundle(ways=ways, article="No", several="each", rows="sum", unmatched="wait")
+    assert differences(bundle(), more) == [
+        "the feed now finds products by code and name, whatever the case and leading zeros, "
+        "then sku",
+        "the feed now knows articles by 'No'",
+        "the feed now changes each product that a row finds",
+        "the feed now takes the first, with the stock of all, of several rows",
+        "the feed now lets rows without a product wait",
+        "the feed no longer finds products by the store's key",
+    ]
+    assert differences(more, more) == []

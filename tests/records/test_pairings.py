@@ -92,7 +92,7 @@ def check(store, suppliers, model, there):
                     if a.lower().startswith(search.lower()) or (key or "").startswith(search)
                 }  # fmt: skip
                 assert {one.article for one, _ in page} == begin and total == len(begin)
-            now = {one.article: one.decision for one in repo.now(supplier, [*own])}
+            now = {one.article: one.decision for one in repo.of_articles(supplier, [*own])}
             assert now == {article: said for article, (said, _) in own.items()}
 
 

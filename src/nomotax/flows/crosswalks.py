@@ -15,17 +15,22 @@ def take_bundle(feed_id: int, bundle: Bundle) -> None:
     """Make an imported crosswalk the feed's draft. Look-ups of the same name are replaced, and
     store categories that its placements name are made.
 
-    Raises ``CrosswalkError`` when it fills fields that the store does not have.
+    Raises ``CrosswalkError`` when it fills fields that the store does not have, or finds products
+    by such.
     """
     with session() as db:
         store_id = Feeds.holding(db, feed_id).store_id
         schema = Stores(db).schema(store_id)
-        unknown = [n for n in bundle.crosswalk.all_fills() if n not in schema]
+        walk = bundle.crosswalk
+        named = dict.fromkeys([*walk.all_fills(), *walk.identity.fields])
+        unknown = [n for n in named if n not in schema]
         if unknown:
             raise CrosswalkError(
                 f"This store has no field {', '.join(map(repr, unknown))}.",
-                where="crosswalk.fills",
-                remedy="Import it into the store it was made for, or take those fills out.",
+                where="crosswalk.fills"
+                if {*unknown} & {*walk.all_fills()}
+                else "crosswalk.identity",
+                remedy="Import it into the store it was made for, or take those fields out.",
             )
         lookups = LookupsRepository(db, store_id)
         for kind in KINDS:

@@ -214,7 +214,7 @@ def telling_fields(bench: Workbench) -> list[TellingField]:
 def _columns(bench: Workbench) -> list[str]:
     """Columns whose cells are different, those first that fill what tells a product."""
     key = bench.crosswalk.all_fills().get(bench.schema.key)
-    first = key.columns if key else []
+    first = [c for c in key.columns if c in bench.source.columns] if key else []
     several = [
         p.name
         for p in bench.profiles

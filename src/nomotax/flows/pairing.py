@@ -103,7 +103,7 @@ def _decide(
 ) -> DecidedBefore:
     repo, supplier = _of(db, feed_id)
     articles = [*(one.article for one in made), *back]
-    before = {one.article: one for one in repo.now(supplier, articles)}
+    before = {one.article: one for one in repo.of_articles(supplier, articles)}
     unknown = repo.decide(supplier, made)
     if unknown:
         named = ", ".join(map(repr, unknown[:_NAMED]))

@@ -56,7 +56,7 @@ class Pairings(Repository):
         ordered = query.order_by(col(Pairing.article)).offset(offset).limit(limit)
         return total, list(self.session.exec(ordered))
 
-    def now(self, supplier_id: int, articles: Sequence[str]) -> list[Decided]:
+    def of_articles(self, supplier_id: int, articles: Sequence[str]) -> list[Decided]:
         """What is decided of these articles."""
         query = (
             select(Pairing, Product.key)

@@ -15,6 +15,7 @@ from nomotax.core.crosswalk.compiler import TOLD, FilledField, Plan, as_text
 from nomotax.core.crosswalk.problems import (
     FATE,
     PROBLEM_SCHEMA,
+    SUMS,
     across_rows,
     fates,
     narrow,
@@ -87,7 +88,7 @@ class Comparison:
         self.owner, self.feed = owner, feed
         self._noted: list[Noted] = []
         #: The stock that rows which are taken for several have; known when all are noted.
-        self._sums = pl.DataFrame(schema={"row": pl.UInt32, "sum": pl.String})
+        self._sums = pl.DataFrame(schema=SUMS)
         self._finder = None if plan.by_key else Finder(plan.identity, self._known(), pairings)
 
     def _known(self) -> Known:
@@ -197,7 +198,8 @@ class Comparison:
 
     def _with_sums(self, lines: pl.DataFrame, name: str) -> pl.DataFrame:
         """Lines of rows that are taken for several, with the stock of all."""
-        aside = lines.join(self._sums, on="row", how="left", maintain_order="left")
+        # By both: a row may be for several products, and be taken with others for one of them.
+        aside = lines.join(self._sums, on=["row", "key"], how="left", maintain_order="left")
         new, old, known = pl.col(NEW + name), pl.col(OLD + name), pl.col(_KNOWN)
         stays = pl.col("key").is_in(list(self.kept.get(name, ()))) & old.is_not_null()
         written = may_be_written(self.plan[name], pl.col("sum"), old, known)

@@ -8,7 +8,6 @@ from typing import TypeVar
 from pydantic import BaseModel
 
 from nomotax.core.crosswalk.model import Bundle, Chain, Fill
-from nomotax.core.crosswalk.policy import Policy
 from nomotax.core.crosswalk.words import describe
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.pricing.ladder import Ladder, Rung
@@ -22,7 +21,8 @@ def differences(before: Bundle, after: Bundle) -> list[str]:
     return [
         *_fills(before.crosswalk.all_fills(), after.crosswalk.all_fills()),
         *_columns(before.crosswalk.left_out, after.crosswalk.left_out),
-        *_policy(before.crosswalk.policy, after.crosswalk.policy),
+        *_rules(before.crosswalk.identity.in_words(), after.crosswalk.identity.in_words()),
+        *_rules(before.crosswalk.policy.in_words(), after.crosswalk.policy.in_words()),
         *_named("value table", before.value_tables, after.value_tables, table_changes),
         *_named("category table", before.category_tables, after.category_tables, table_changes),
         *_named("price ladder", before.ladders, after.ladders, ladder_changes),
@@ -57,12 +57,9 @@ def _fill_change(old: Fill, new: Fill) -> str:
     return "settings of its steps changed"
 
 
-def _policy(before: Policy, after: Policy) -> list[str]:
-    if before == after:
-        return []
-    old, new = before.in_words(), after.in_words()
-    said = [f"the feed now {one}" for one in new if one not in old]
-    return said + [f"the feed no longer {one}" for one in old if one not in new]
+def _rules(before: Sequence[str], after: Sequence[str]) -> list[str]:
+    said = [f"the feed now {one}" for one in after if one not in before]
+    return said + [f"the feed no longer {one}" for one in before if one not in after]
 
 
 def _columns(before: Sequence[str], after: Sequence[str]) -> list[str]:

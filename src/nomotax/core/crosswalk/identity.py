@@ -17,6 +17,14 @@ _IGNORED: dict[Ignored, str] = {
 }
 
 
+_TAKEN = {
+    "first": "the first",
+    "last": "the last",
+    "cheapest": "the cheapest",
+    "sum": "the first, with the stock of all,",
+}
+
+
 class Way(BaseModel):
     """Store fields that, taken together, tell a product: a row is about the products that hold
     what the row would write in all of them. ``ignore`` is what need not agree."""
@@ -32,9 +40,9 @@ class Way(BaseModel):
             raise ValueError("a way names a field twice")
         return self
 
-    def in_words(self, labels: dict[str, str]) -> str:
-        """The way as it is read: "Name and SKU, whatever the case"."""
-        named = " and ".join(labels.get(f, f) for f in self.fields)
+    def in_words(self) -> str:
+        """The way as it is read: "name and sku, whatever the case"."""
+        named = " and ".join(self.fields)
         ignored = " and ".join(_IGNORED[one] for one in self.ignore)
         return f"{named}, whatever the {ignored}" if ignored else named
 
@@ -61,6 +69,16 @@ class Identity(BaseModel):
     def within(self, key: str) -> Identity:
         """With the way that it stands for where it has none: by the store's ``key``."""
         return self if self.ways else self.model_copy(update={"ways": (Way(fields=(key,)),)})
+
+    def in_words(self) -> list[str]:
+        """What it says, a sentence's end each; in the order of the ways."""
+        ways = ", then ".join(way.in_words() for way in self.ways) or "the store's key"
+        said = [f"finds products by {ways}"]
+        said += [f"knows articles by '{self.article}'"] * (self.article is not None)
+        said += ["changes each product that a row finds"] * (self.several == "each")
+        if self.rows in _TAKEN:
+            said.append(f"takes {_TAKEN[self.rows]} of several rows")
+        return said + ["lets rows without a product wait"] * (self.unmatched == "wait")
 
     @property
     def fields(self) -> list[str]:

@@ -22,6 +22,9 @@ FATE = "__fate"
 FATES = ("good", "held", "left out", "rejected")
 
 
+#: What is told of products that several rows are for.
+SUMS = {"key": pl.String, "row": pl.UInt32, "sum": pl.String}
+
 #: What all of a row would write, as two hashes: rows with the same are alike in every field.
 _CONTENT = ("__content", "__content_again")
 
@@ -149,9 +152,10 @@ def stock_summed(plan: Plan) -> list[str]:
 
 
 def sums(rows: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.DataFrame:
-    """The number of each row that is taken for several, and ``sum``, the stock of all of them that
-    are sound by themselves, as text."""
-    nothing = pl.DataFrame(schema={"row": pl.UInt32, "sum": pl.String})
+    """Of each product that several rows are for: its ``key``, the number of the ``row`` that is
+    taken, and ``sum``, the stock of all that are sound by themselves; as text but for the row."""
+    nothing = pl.DataFrame(schema=SUMS)
+    key = as_text(plan.schema[plan.schema.key], pl.col(plan.schema.key)).cast(pl.String)
     for name in stock_summed(plan):
         doubled = _doubled(rows, plan).filter(~pl.col(ROW).is_in(unsound.implode()))
         whole = doubled.drop_nulls(name).group_by(plan.schema.key).agg(pl.col(name).sum())
@@ -159,7 +163,7 @@ def sums(rows: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.DataFrame:
             pl.col("__taken").first().cast(pl.UInt32).alias("row")
         )  # fmt: skip
         text = as_text(plan.schema[name], pl.col(name)).cast(pl.String).alias("sum")
-        return first.join(whole, on=plan.schema.key).select("row", text)
+        return first.join(whole, on=plan.schema.key).select(key.alias("key"), "row", text)
     return nothing
 
 

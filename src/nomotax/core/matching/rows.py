@@ -151,7 +151,7 @@ def _problem(
     seen = _seen(plan.identity)
     label = _told_by(plan)
     empty = pl.lit(f"{label}: nothing of it tells a product")
-    told = pl.format(f"{label}: '{{}}' {{}}", seen, said)
+    told = pl.lit(f"{label}: '") + seen + pl.lit("' ") + said
     message = pl.when(seen == "").then(empty).otherwise(told)
     own = rows.filter(pl.col(MATCHED) == fate)
     return _shaped(own, plan, _KINDS[fate], severity, seen, message)
