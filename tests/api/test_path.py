@@ -212,11 +212,11 @@ def test_outbound_pieces_are_one_file_in_the_order_of_keys(client, monkeypatch, 
     """However the rows come out of the database, none is lost and the heading stands once."""
     from nomotax.flows import outbound
 
-    def cut(store, whole=outbound.raw_by_key):
-        for piece in whole(store):
+    def cut(store, fields, whole=outbound.products_by_key):
+        for piece in whole(store, fields):
             yield from piece.iter_slices(7)
 
-    monkeypatch.setattr(outbound, "raw_by_key", cut)
+    monkeypatch.setattr(outbound, "products_by_key", cut)
     data = client.get(f"/api/v1/stores/1/outbound?format={kind}").data
     if kind == "csv":
         table = pl.read_csv(data, infer_schema=False)

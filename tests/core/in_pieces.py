@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import polars as pl
 
 from nomotax.core.changes.diff import STATUSES, Comparison
-from nomotax.core.changes.held import RAW, Held
-from nomotax.core.changes.marks import MOVED_BY, OLD, OWNER
-from nomotax.core.changes.states import STATE
+from nomotax.core.changes.held import Held, held_columns
+from nomotax.core.changes.marks import OLD
 from nomotax.core.crosswalk.compiler import Plan
 
 #: The feed that brings what is compared.
@@ -30,22 +28,9 @@ class Changeset:
 
 def held(catalog: pl.DataFrame) -> Held:
     """A catalog out of key, owner, state and ``old:<field>``."""
-    rows = [
-        (
-            row["key"],
-            row[OWNER],
-            row.get(MOVED_BY),
-            json.dumps(
-                {
-                    name.removeprefix(OLD): value
-                    for name, value in row.items()
-                    if (name == STATE or name.startswith(OLD)) and value is not None
-                }
-            ),
-        )
-        for row in catalog.iter_rows(named=True)
-    ]
-    return Held(pl.DataFrame(rows, schema=RAW, orient="row"))
+    fields = [c.removeprefix(OLD) for c in catalog.columns if c.startswith(OLD)]
+    empty = pl.DataFrame(schema=held_columns(fields))
+    return Held(pl.concat([empty, catalog], how="diagonal"))
 
 
 def compare(

@@ -8,7 +8,7 @@ import time
 
 import pytest
 
-from nomotax.flows.at_once import each_of
+from nomotax.core.at_once import each_of
 
 
 def test_outcomes_come_in_the_order_of_the_things_whichever_is_done_first():

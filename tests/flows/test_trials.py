@@ -16,13 +16,13 @@ from nomotax.core.lookups.tree import TreeEdit
 from nomotax.core.pricing.ladder import Ladder, Match, Rule, Rung
 from nomotax.core.table import ROW
 from nomotax.flows import tree
-from nomotax.flows.catalog import key_and_content
 from nomotax.flows.runs import RowRange
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
 from nomotax.records.lookups import LookupsRepository
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
+from nomotax.records.whole import products_of
 
 EDGES = st.one_of(st.none(), st.integers(1, 12))
 
@@ -73,7 +73,7 @@ def everything(store):
         drafts = [
             walks[known_id(f)].draft["fills"].get("category") for f, _ in Feeds(db, store).all()
         ]
-    content = key_and_content(store, ["category", "more_categories"]).sort("key")
+    content = products_of(store, ["category", "more_categories"]).sort("key")
     return content.rows(), paths, places, ladder, drafts
 
 

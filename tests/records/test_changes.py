@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 from sqlalchemy import text
 from sqlmodel import select
 
+from nomotax.core.changes.staging import deltas_of
 from nomotax.core.changes.states import LIVE, STATE, TAKEN_OUT
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.errors import StaleChangeset
@@ -218,13 +219,8 @@ class Shop:
             about = {"feed_id": self.feed, **self.about} if kind == "delivery" else {}
             run = Runs(db, self.store).add(kind=kind, status="applied", **about)
             changes = Changes(db, self.store, known_id(run))
-            sides = [(k, json.dumps(before[k]), json.dumps(after[k])) for k in before]
-            changes.stage(
-                pl.DataFrame(sides, schema=["key", "before", "after"], orient="row").cast(
-                    pl.String
-                ),
-                lambda done: None,
-            )
+            sides = {k: (before[k], after[k]) for k in before}
+            changes.stage(deltas_of(sides), lambda done: None)
             if kind == "delivery":
                 changes.leave_kept()
             stale = changes.stale()

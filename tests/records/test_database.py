@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import polars as pl
 import pytest
 from alembic.autogenerate import compare_metadata
@@ -11,11 +13,13 @@ from sqlalchemy.exc import IntegrityError
 from sqlmodel import SQLModel
 
 from nomotax.core.errors import Conflict, DatabaseUnavailable
-from nomotax.flows.catalog import key_and_content
 from nomotax.records.bulk import copy_frame, read_query
+from nomotax.records.changes import Changes
 from nomotax.records.database import database_url, engine_for, migrate, session
 from nomotax.records.postgres import Cluster, cluster_folder, free_port
-from nomotax.records.repositories import Stores
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.runs import Runs
+from nomotax.records.whole import held_of, products_by_key, products_of, taken_out
 
 
 def ours(obj, name, kind, reflected, other):
@@ -75,8 +79,32 @@ def test_frames_go_in_and_out_exactly(database):
     assert none.height == 0 and none.columns == ["k", "v"]
 
 
+def test_fields_of_any_name_come_out_of_a_catalog(database):
+    """A name may be as long as one of PostgreSQL's, and stand beside one that begins like it."""
+    names = ["n" * 62 + end for end in "ab"]
+    content = {name: f"'{name[-1]}\n\"" for name in names}
+    with session() as db:
+        store = Stores(db).add("Shop", {"fields": []}).id
+        run = Runs(db, store).add(kind="edit", status="applied")
+        rows = [
+            (key, "", "", "", json.dumps(content if key == "k" else {}), state,
+             Feeds(db, store).supplier_named("S").id)
+            for key, state in (("k", "live"), ("gone", "out"))
+        ]  # fmt: skip
+        columns = ["key", "title", "category", "variant_group", "content", "state", "supplier_id"]
+        made = pl.DataFrame(rows, schema=columns, orient="row")
+        Changes(db, store, run.id).make(made, lambda done: None)
+    told = ["k", "S", None, *content.values(), None]
+    held = held_of(store, names).beside(pl.Series(["none", "k"]), names)
+    assert list(held.row(1)) == ["S", None, None, *content.values()]
+    assert products_of(store, names, ["k"]).rows() == [tuple(told)]
+    by_key = pl.concat(products_by_key(store, names))
+    assert by_key["key"].to_list() == ["gone", "k"] and list(by_key.row(1)) == told
+    assert taken_out(store, names)["key"].to_list() == ["gone"]
+
+
 def test_an_empty_catalog_has_its_columns(database):
-    assert key_and_content(1, ["sku", "price"]).columns == [
+    assert products_of(1, ["sku", "price"]).columns == [
         "key", "__owner", "__moved_by", "old:sku", "old:price", "$state"
     ]  # fmt: skip
 

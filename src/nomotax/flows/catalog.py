@@ -4,23 +4,19 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import cast as cast_type
 
-import polars as pl
 from pydantic import BaseModel
-from sqlalchemy import text
 from sqlmodel import Session, col, select
 
-from nomotax.core.changes.held import RAW, Held, decoded
 from nomotax.core.changes.states import STATE, State
 from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tree import SIGN
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.flows.listing import LISTED, Wanted, listing_of
 from nomotax.flows.waiting import DatedLine, lines_of
-from nomotax.records.bulk import read_pieces, read_query, read_table
 from nomotax.records.catalog import Catalog, in_catalog
 from nomotax.records.database import session
 from nomotax.records.products import Product, ProductChange
@@ -270,42 +266,6 @@ def _entry(
         undone_by=undone_by,
         changes=[FieldChange(field=f, before=before.get(f), after=after.get(f)) for f in fields],
     )
-
-
-def key_and_content(
-    store_id: int, fields: Sequence[str], only: Sequence[str] | None = None
-) -> pl.DataFrame:
-    """key, owner, state and ``old:<field>`` of the given fields of every product, all text; also of
-    products that were taken out, whose state says so. Of a live one it is null. With ``only``,
-    those of the products with these keys."""
-    if only is None:
-        return decoded(read_query(_ALL.format(store=int(store_id)), RAW), fields)
-    query = text(_ALL.format(store=int(store_id)) + " and p.key = any(:keys)")
-    with session() as db:
-        rows = db.connection().execute(query, {"keys": list(only)}).all()
-    return decoded(pl.DataFrame([tuple(r) for r in rows], schema=RAW, orient="row"), fields)
-
-
-def held_of(store_id: int) -> Held:
-    """Every product of a store, to be compared with."""
-    return Held(read_table(_ALL.format(store=int(store_id)), RAW, "products", "p", _PARTS))
-
-
-def raw_by_key(store_id: int) -> Iterator[pl.DataFrame]:
-    """Every product as the database writes it down, by key, in pieces as they come; at least one,
-    which may be empty."""
-    return read_pieces(_ALL.format(store=int(store_id)) + " order by p.key", RAW)
-
-
-#: So many processes of the database write a catalog down.
-_PARTS = 2
-_ALL = (
-    "select p.key, s.name as owner, case when p.state in ('hidden', 'archived') then ("
-    "select r.feed_id from runs r "
-    "where r.id = (p.writers ->> '$state')::bigint and r.kind = 'delivery'"
-    ") end as moved_by, p.content::text as content from products p "
-    "join suppliers s on s.id = p.supplier_id where p.store_id = {store}"
-)
 
 
 def load_catalog(store_id: int, data: bytes) -> int:

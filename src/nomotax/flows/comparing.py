@@ -10,9 +10,9 @@ from pathlib import Path
 
 import polars as pl
 
+from nomotax.core.at_once import each_of
 from nomotax.core.changes.diff import STATUSES, Comparison, Noted
 from nomotax.core.table import in_pieces
-from nomotax.flows.at_once import each_of
 
 #: Rows that are filled and compared together.
 PIECE = 50_000

@@ -13,7 +13,6 @@ from nomotax.core.changes.restoring import counts_of, restored
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.core.errors import Conflict
 from nomotax.flows.applying import request_apply
-from nomotax.flows.catalog import key_and_content
 from nomotax.flows.changesets import keep_changeset, together
 from nomotax.flows.run_states import Progress, move
 from nomotax.flows.waiting import today
@@ -24,6 +23,7 @@ from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
 from nomotax.records.tables import Run
+from nomotax.records.whole import products_of
 
 log = structlog.get_logger()
 
@@ -74,7 +74,7 @@ def prepare_dated(run_id: int, tell: Progress) -> None:
     alike = any(f.unique for f in schema.fields if f.name in due["field"])
     # A value that all must differ in is looked for in the whole catalog.
     only = None if alike else due["key"].unique().to_list()
-    catalog = key_and_content(run.store_id, schema.names, only)
+    catalog = products_of(run.store_id, schema.names, only)
     tell(60, "comparing")
     frame = restored(with_due(catalog, due), catalog, schema, categories, {})
     kept = keep_changeset(run, together(frame), pl.DataFrame(schema=PROBLEM_SCHEMA))

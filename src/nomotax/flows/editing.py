@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from datetime import date
 
@@ -11,6 +10,7 @@ from pydantic import BaseModel, Field, model_validator
 from sqlmodel import Session
 
 from nomotax.core.changes.by_hand import as_written, changeset_of
+from nomotax.core.changes.staging import deltas_of
 from nomotax.core.changes.states import LIVE, STATE, STATE_LABEL, State
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.core.errors import Conflict, UnfitValue
@@ -123,10 +123,7 @@ def _write(
         finished_at=now(),
     )
     changes = Changes(db, product.store_id, known_id(run))
-    sides = (product.key, json.dumps(before), json.dumps(after))
-    changes.stage(
-        pl.DataFrame([sides], schema=["key", "before", "after"], orient="row"), lambda done: None
-    )
+    changes.stage(deltas_of({product.key: (before, after)}), lambda done: None)
     changes.write(headings_of(schema))
     frame = changeset_of(product.key, product.title, before, after)
     keep_changeset(run, together(frame), pl.DataFrame(schema=PROBLEM_SCHEMA))

@@ -6,25 +6,21 @@ from collections.abc import Sequence
 
 import polars as pl
 
-from nomotax.core.changes.states import TAKEN_OUT
+from nomotax.core.changes.marks import OLD
 from nomotax.core.crosswalk.compiler import TOLD
 from nomotax.core.matching.finder import Known
 from nomotax.flows.listing import listing_of
-from nomotax.records.bulk import read_query
 from nomotax.records.database import session
 from nomotax.records.pairings import Pairings
+from nomotax.records.whole import taken_out
 
 
 def known_products(store_id: int, fields: Sequence[str]) -> Known:
     """What may tell the products of a store, those that were taken out among them."""
     with session() as db:
         there = listing_of(db, store_id).values(fields)
-    told = [f", content ->> '{f}' as \"{TOLD + f}\"" for f in fields]
-    query = (
-        f"select key{''.join(told)} from products "
-        f"where store_id = {int(store_id)} and state = '{TAKEN_OUT}'"
-    )
-    out = read_query(query, dict.fromkeys(there.columns, pl.String))
+    told = [pl.col(OLD + f).alias(TOLD + f) for f in fields]
+    out = taken_out(store_id, fields).select("key", *told)
     both = [there.with_columns(there=pl.lit(True)), out.with_columns(there=pl.lit(False))]
     return Known.of(both, fields)
 

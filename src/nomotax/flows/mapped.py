@@ -9,6 +9,7 @@ from pathlib import Path
 
 import polars as pl
 
+from nomotax.core.at_once import each_of
 from nomotax.core.crosswalk.compiler import Plan
 from nomotax.core.crosswalk.problems import (
     FATE,
@@ -24,7 +25,6 @@ from nomotax.core.errors import NotFound
 from nomotax.core.flow.context import Lookups
 from nomotax.core.reading.model import ArrivingTable
 from nomotax.core.table import ROW, in_pieces
-from nomotax.flows.at_once import each_of
 
 #: Rows that are filled together.
 PIECE = 200_000

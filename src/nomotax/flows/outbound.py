@@ -9,19 +9,18 @@ from functools import partial
 import polars as pl
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.changes.held import decoded
+from nomotax.core.at_once import each_of
 from nomotax.core.changes.marks import OLD
 from nomotax.core.changes.states import LIVE, STATE, STATES, State
 from nomotax.core.kinds import FieldKind
 from nomotax.core.reading.pictures import PREFIX
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.writing.tables import HEADED, write_table
-from nomotax.flows.at_once import each_of
-from nomotax.flows.catalog import raw_by_key
 from nomotax.flows.changesets import MOVED, changeset_name
 from nomotax.flows.review import prepared_run
 from nomotax.records.database import session
 from nomotax.records.repositories import Stores
+from nomotax.records.whole import products_by_key
 
 #: Rows of a changeset whose products are in the catalog with what it wrote.
 _WRITTEN = pl.col("status").is_in(["new", "changed", "put back"]) | MOVED
@@ -41,11 +40,13 @@ def outbound(
         schema = Stores(db).schema(store_id)
     keys = _written_by(run_id) if run_id is not None else None
     shaped = partial(_shaped, schema, keys, pictures, states)
-    raw = raw_by_key(store_id)
+    products = products_by_key(store_id, schema.names)
     if kind in HEADED:
-        return each_of(lambda piece: _bytes(shaped(piece[1]), kind, piece[0] == 0), enumerate(raw))
+        return each_of(
+            lambda piece: _bytes(shaped(piece[1]), kind, piece[0] == 0), enumerate(products)
+        )
     out = io.BytesIO()
-    write_table(pl.concat(each_of(shaped, raw)), out, kind)
+    write_table(pl.concat(each_of(shaped, products)), out, kind)
     return iter([out.getvalue()])
 
 
@@ -59,7 +60,7 @@ def _shaped(
     keys: pl.Series | None,
     pictures: str,
     states: Sequence[State],
-    raw: pl.DataFrame,
+    products: pl.DataFrame,
 ) -> pl.DataFrame:
     """The products of a piece as they are written."""
     links = {f.name for f in schema.fields if f.kind in (FieldKind.LINK, FieldKind.LINKS)}
@@ -69,9 +70,8 @@ def _shaped(
         else pl.col(OLD + n).alias(n)
         for n in schema.names
     ]
-    wanted = raw if keys is None else raw.filter(pl.col("key").is_in(keys.implode()))
-    piece = decoded(wanted, schema.names)
-    return piece.filter(pl.col(STATE).fill_null(LIVE).is_in(states)).select(columns)
+    wanted = products if keys is None else products.filter(pl.col("key").is_in(keys.implode()))
+    return wanted.filter(pl.col(STATE).fill_null(LIVE).is_in(states)).select(columns)
 
 
 def _bytes(piece: pl.DataFrame, kind: str, headed: bool) -> bytes:

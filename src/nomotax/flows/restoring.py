@@ -12,7 +12,6 @@ from nomotax.core.changes.staging import Heading, new_products
 from nomotax.core.changes.states import STATE
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.flows import snapshots
-from nomotax.flows.catalog import key_and_content
 from nomotax.flows.changesets import keep_changeset, together
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.run_states import Progress, move
@@ -23,6 +22,7 @@ from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
 from nomotax.records.tables import Run
+from nomotax.records.whole import products_of
 
 
 def start_restore(snapshot_id: int) -> Run:
@@ -54,7 +54,7 @@ def prepare_restore(run_id: int, tell: Progress) -> None:
         about = read_about(path)
         snapshot = read_rows(pl.read_parquet(path), about)
     tell(30, "loading the catalog")
-    catalog = key_and_content(run.store_id, schema.names)
+    catalog = products_of(run.store_id, schema.names)
     tell(60, "comparing")
     frame = restored(snapshot, catalog, schema, categories, kept_of(run.store_id))
     kept = keep_changeset(run, together(frame), pl.DataFrame(schema=PROBLEM_SCHEMA))

@@ -10,11 +10,10 @@ from pydantic import BaseModel, Field, model_validator
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.changes.diff import Comparison
+from nomotax.core.changes.diff import Comparison, fields_beside
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
 from nomotax.core.errors import Conflict
 from nomotax.core.table import ROW
-from nomotax.flows.catalog import held_of
 from nomotax.flows.changesets import changeset_name, keep_changeset
 from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
@@ -32,6 +31,7 @@ from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
 from nomotax.records.tables import Delivery, Run
+from nomotax.records.whole import held_of
 
 #: What of a delivery a run keeps for itself.
 _USED = {"file_name", "received_at", "table_artifact", "columns", "reading", "uses",
@@ -152,8 +152,9 @@ def _prepare(run_id: int, tell: Progress) -> None:
     tell(10, "loading the catalog")
     store_id = work.run.store_id
     asks = work.plan.identity.article is not None
+    products = held_of(store_id, fields_beside(work.plan))
     comparison = Comparison(
-        work.plan, held_of(store_id), work.owner, work.run.feed_id or 0, kept_of(store_id),
+        work.plan, products, work.owner, work.run.feed_id or 0, kept_of(store_id),
         pairings_of(store_id, work.supplier_id) if asks else None,
     )  # fmt: skip
     # What a feed that only completes does not name may well come from another one, unless a person

@@ -16,7 +16,6 @@ from sqlmodel import Session
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.snapshot import About, as_snapshot, metadata, read_about
 from nomotax.core.errors import Conflict, DatabaseUnavailable
-from nomotax.flows.catalog import key_and_content
 from nomotax.records.actors import at_work
 from nomotax.records.columns import now
 from nomotax.records.database import session
@@ -26,6 +25,7 @@ from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Snapshots
 from nomotax.records.tables import Run, Store
+from nomotax.records.whole import products_of
 
 log = structlog.get_logger()
 
@@ -61,7 +61,7 @@ def take_before(db: Session, store: Store, run: Run) -> None:
 def _taken(db: Session, store: Store, snapshot: Snapshot) -> Snapshot:
     stores, store_id = Stores(db), known_id(store)
     schema = stores.schema(store_id)
-    rows = as_snapshot(key_and_content(store_id, schema.names))
+    rows = as_snapshot(products_of(store_id, schema.names))
     about = About(
         store=store.name,
         taken_at=now(),

@@ -10,7 +10,6 @@ that made it is taken back and no change of it stands.
 
 from __future__ import annotations
 
-import json
 from collections.abc import Mapping
 from functools import cached_property
 from typing import Any, Literal
@@ -20,6 +19,7 @@ from pydantic import BaseModel
 from sqlalchemy import text
 from sqlmodel import Session
 
+from nomotax.core.changes.staging import deltas_of
 from nomotax.records.bulk import copy_out
 from nomotax.records.changes import Changes, headings
 from nomotax.records.columns import now
@@ -338,8 +338,8 @@ def writes_itself(fields: pl.DataFrame) -> bool:
 
 
 def _own(fields: pl.DataFrame) -> pl.DataFrame:
-    """What taking back writes by itself, as key, before and after: the earlier value over a later
-    one where that was chosen, and what is kept by hand over the earlier one."""
+    """What taking back writes by itself, as ``DELTAS``: the earlier value over a later one where
+    that was chosen, and what is kept by hand over the earlier one."""
     over = fields.filter(pl.col("later_run").is_not_null() & pl.col("chosen"))
     keeps = fields.filter(pl.col("kept") & ~pl.col("chosen"))
     rows = pl.concat(
@@ -354,6 +354,4 @@ def _own(fields: pl.DataFrame) -> pl.DataFrame:
         new[field] = after
         if before is not None:
             old[field] = before
-    sides = [(key, json.dumps(old), json.dumps(new)) for key, (old, new) in found.items()]
-    shape = dict.fromkeys(("key", "before", "after"), pl.String)
-    return pl.DataFrame(sides, schema=shape, orient="row")
+    return deltas_of(found)

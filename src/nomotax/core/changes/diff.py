@@ -63,6 +63,11 @@ class Noted:
     meant: pl.Series
 
 
+def fields_beside(plan: Plan) -> list[str]:
+    """The fields of the catalog's products that a comparison looks at."""
+    return list(dict.fromkeys([*plan.fields, *stock_of(plan), *plan.identity.fields]))
+
+
 class Comparison:
     """A delivery beside the catalog, piece by piece: each is filled and compared by itself; what
     one row has to do with another is told when all have been seen, out of what little of each row

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
+from typing import Any
 
 import polars as pl
 
@@ -11,6 +13,11 @@ from nomotax.core.changes.states import LIVE, STATE
 
 #: A column that products are listed by, and the field that fills it ("" for none).
 Heading = Mapping[str, str]
+#: What of products is changed: ``before`` and ``after`` are JSON objects, ``fields`` all that
+#: ``after`` has.
+DELTAS: dict[str, Any] = {
+    "key": pl.String, "before": pl.String, "after": pl.String, "fields": pl.List(pl.String)
+}  # fmt: skip
 
 
 def new_products(new: pl.DataFrame, heading: Heading) -> pl.DataFrame:
@@ -32,8 +39,9 @@ def new_products(new: pl.DataFrame, heading: Heading) -> pl.DataFrame:
 
 
 def product_deltas(changed: pl.DataFrame) -> pl.DataFrame:
-    """key, before and after of the products that a changeset changes, as JSON objects of the fields
-    that differ: those without a value before are left out, those without one after are null."""
+    """Of the products that a changeset changes ``DELTAS``: before and after are JSON objects of the
+    fields that differ, in which those without a value before are left out, those without one after
+    are null."""
     differing = {f: pl.col("fields").list.contains(f) for f in _fields(changed)}
 
     def side(prefix: str, blank: pl.Expr | None) -> pl.Expr:
@@ -45,7 +53,16 @@ def product_deltas(changed: pl.DataFrame) -> pl.DataFrame:
         )
 
     none = pl.lit("null")
-    return changed.select("key", side(OLD, None).alias("before"), side(NEW, none).alias("after"))
+    sides = side(OLD, None).alias("before"), side(NEW, none).alias("after")
+    return changed.select("key", *sides, "fields")
+
+
+def deltas_of(
+    sides: Mapping[str, tuple[Mapping[str, str], Mapping[str, str | None]]],
+) -> pl.DataFrame:
+    """The same of products by key: what they hold before, and after."""
+    rows = [(key, json.dumps(old), json.dumps(new), list(new)) for key, (old, new) in sides.items()]
+    return pl.DataFrame(rows, schema=DELTAS, orient="row")
 
 
 def _fields(frame: pl.DataFrame) -> list[str]:

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from copy import copy
 from dataclasses import dataclass
-from itertools import count
 
 import polars as pl
 
+from nomotax.core.at_once import each_of
 from nomotax.core.crosswalk.compiler import ARTICLE, TOLD
 from nomotax.core.crosswalk.identity import Identity, Way
 from nomotax.core.matching.alike import told_by
+from nomotax.core.places import Places
 
 #: How a product was found: the number of the way, from 0; by a pairing; null where none was.
 BY = "__by"
@@ -53,7 +54,8 @@ class Finder:
         self.keys = known.products["key"]
         most = None if identity.several == "each" else SHOWN + 1
         products = known.products.sort("key")
-        self._ways = [(way, _index(products, way, most)) for way in identity.ways]
+        indexes = each_of(lambda way: _index(products, way, most), identity.ways)
+        self._ways = list(zip(identity.ways, indexes, strict=True))
         self._pairings = pairings if pairings is not None else pl.DataFrame(schema=PAIRINGS)
 
     def beside(self, pairings: pl.DataFrame) -> Finder:
@@ -102,27 +104,15 @@ class Finder:
 
 
 class _Index:
-    """The keys of products by what tells them, looked up by a sorted hash of it: joining would
-    hash a whole catalog for each piece of a delivery."""
+    """The keys of products by what tells them."""
 
     def __init__(self, told: pl.DataFrame) -> None:
         """``told`` has each text that tells products once, and ``__found``."""
-        # So that no text is missed, none shares its hash with another.
-        self._seed = next(n for n in count() if told["told"].hash(n).is_unique().all())
-        ordered = told.sort(pl.col("told").hash(self._seed))
-        self._told, self._found = ordered["told"].rechunk(), ordered[FOUND].rechunk()
-        self._hashes = self._told.hash(self._seed)
+        self._places, self._found = Places(told["told"]), told[FOUND].rechunk()
 
     def look_up(self, told: pl.Series) -> pl.Series:
         """``__found`` of each text, null where it tells none."""
-        if not self._told.len():
-            return self._found.clear(told.len())
-        at = self._hashes.search_sorted(told.hash(self._seed)).clip(
-            upper_bound=self._told.len() - 1
-        )
-        there = (self._told.gather(at) == told).fill_null(False)
-        place = pl.DataFrame([at.alias("at"), there.alias("there")])
-        return self._found.gather(place.select(pl.when("there").then("at")).to_series())
+        return self._found.gather(self._places.of(told))
 
 
 def _index(products: pl.DataFrame, way: Way, most: int | None) -> _Index:
@@ -139,6 +129,7 @@ def _index(products: pl.DataFrame, way: Way, most: int | None) -> _Index:
 def _keys(told: pl.DataFrame, most: int | None) -> pl.DataFrame:
     """Of each text its keys, in their order in the frame."""
     keys = pl.col("key") if most is None else pl.col("key").head(most)
-    alone = told.filter(pl.col("told").is_unique())
-    shared = told.filter(pl.col("told").is_duplicated()).group_by("told").agg(keys.alias(FOUND))
-    return pl.concat([alone.select("told", pl.concat_list("key").alias(FOUND)), shared])
+    alone = told["told"].is_unique()
+    shared = told.filter(~alone).group_by("told").agg(keys.alias(FOUND))
+    single = told.filter(alone).select("told", pl.concat_list("key").alias(FOUND))
+    return pl.concat([single, shared])
