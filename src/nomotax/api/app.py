@@ -19,6 +19,7 @@ from nomotax.api import (
     matching,
     prices,
     products,
+    ranges,
     rates,
     removals,
     runs,
@@ -35,7 +36,8 @@ from nomotax.records.database import ping
 from nomotax.settings import settings
 
 _AREAS = (
-    stores, schemas, categories, products, deliveries, feeds, matching, prices, crosswalks, lookups,
+    stores, schemas, categories, products, deliveries, feeds, matching, ranges, prices,
+    crosswalks, lookups,
     rates,
     runs, snapshots, removals,
 )  # fmt: skip

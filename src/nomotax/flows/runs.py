@@ -11,6 +11,7 @@ from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.diff import Comparison, fields_beside
+from nomotax.core.changes.picking import Picked
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
 from nomotax.core.errors import Conflict
 from nomotax.core.table import ROW
@@ -19,6 +20,7 @@ from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.known import pairings_of
+from nomotax.flows.picking import picked_of
 from nomotax.flows.publishing import prepare_states
 from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move, pace
@@ -135,6 +137,7 @@ class _Work:
     rules_revision: int
     rows: RowRange
     brought: pl.DataFrame | None
+    picked: Picked
 
 
 def _prepare(run_id: int, tell: Progress) -> None:
@@ -155,7 +158,7 @@ def _prepare(run_id: int, tell: Progress) -> None:
     products = held_of(store_id, fields_beside(work.plan))
     comparison = Comparison(
         work.plan, products, work.owner, work.run.feed_id or 0, kept_of(store_id),
-        pairings_of(store_id, work.supplier_id) if asks else None,
+        pairings_of(store_id, work.supplier_id) if asks else None, work.picked,
     )  # fmt: skip
     # What a feed that only completes does not name may well come from another one, unless a person
     # has said what is to become of it; what a trial does not name may stand in the other rows.
@@ -186,6 +189,7 @@ def _work_of(run_id: int) -> _Work:
         feed = runs.feed(run)
         owner = Feeds(db, run.store_id).supplier(feed).name
         last = runs.last_applied(known_id(feed), bundle.crosswalk.policy.after)
+        picked = picked_of(db, feed)
     ctx = context_of(bundle, delivery, categories)
     plan = compile_plan(bundle.crosswalk.within(schema), schema, ctx, delivery.columns)
     return _Work(
@@ -197,6 +201,7 @@ def _work_of(run_id: int) -> _Work:
         rules_revision=store.rules_revision,
         rows=RowRange(first=run.first_row, last=run.last_row),
         brought=_brought(last) if last else None,
+        picked=picked,
     )
 
 
@@ -215,6 +220,8 @@ def _brought(runs: list[Run]) -> pl.DataFrame:
 
 def _keep(work: _Work, found: Compared, whole: int) -> None:
     # The files come first: a run is "prepared" only once its changeset can be read.
+    # What hashes in it are made by: those of another version cannot be set beside them.
+    work.run.used = work.run.used | {"hashed": pl.__version__}
     kept = keep_changeset(work.run, found.lines(), found.problems)
     counts = found.counts
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n)

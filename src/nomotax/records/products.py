@@ -158,3 +158,17 @@ class Pairing(Acted, table=True):
     product_id: int | None = Field(default=None, sa_column=Column(BigInteger, index=True))
     actor: Actor | None = by()
     at: datetime = moment()
+
+
+class Pick(Acted, table=True):
+    """An article of a feed's range that is picked for the store, by its number."""
+
+    __tablename__: ClassVar[str] = "picks"
+    __table_args__ = (UniqueConstraint("store_id", "feed_id", "article"),)
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    store_id: int = Field(foreign_key="stores.id")
+    feed_id: int = Field(foreign_key="feeds.id")
+    article: str
+    actor: Actor | None = by()
+    at: datetime = moment()

@@ -20,6 +20,10 @@ def _given(key: int | None) -> int:
     return key
 
 
+#: Runs of a feed that are looked through for those of two deliveries.
+_RECENT = 50
+
+
 class Runs(Repository):
     of, what = Run, "run"
 
@@ -49,6 +53,18 @@ class Runs(Repository):
         )
         newest = query.order_by(col(Run.finished_at).desc()).limit(most)
         return list(self.session.exec(newest))
+
+    def filling(self, feed_id: int) -> list[Run]:
+        """The runs of whole deliveries of this feed that have a changeset, the newest first."""
+        query = select(Run).where(
+            Run.store_id == self.store_id,
+            Run.feed_id == feed_id,
+            Run.kind == "delivery",
+            Run.changes != "",
+            col(Run.first_row).is_(None),
+            col(Run.last_row).is_(None),
+        )
+        return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(_RECENT)))
 
     def undo_under_way(self, run_id: int) -> Run | None:
         """The run that is about to take another back."""

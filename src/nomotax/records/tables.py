@@ -93,7 +93,9 @@ class Supplier(SQLModel, table=True):
 class Feed(SQLModel, table=True):
     """One stream of deliveries of a supplier, with its saved reading.
 
-    ``password`` opens the supplier's archives; it is never given out.
+    ``password`` opens the supplier's archives; it is never given out. ``picking`` are the rules
+    that pick articles of its range, and ``picked`` is another number whenever those that are
+    picked change.
     """
 
     __tablename__: ClassVar[str] = "feeds"
@@ -104,6 +106,8 @@ class Feed(SQLModel, table=True):
     name: str
     reading: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
     password: str = ""
+    picking: list[dict[str, Any]] = document(default_factory=list)
+    picked: int = 0
     created_at: datetime = moment()
     removed_at: datetime | None = removal()
 

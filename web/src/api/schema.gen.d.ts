@@ -952,6 +952,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{feed_id}/range": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many articles there are, and how many of them are picked, new, changed or gone. */
+        get: operations["range_get_range_feeds__int_feed_id__range_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/range/articles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Articles that a filter shows. */
+        get: operations["range_get_articles_feeds__int_feed_id__range_articles_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/range.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All articles that a filter shows, as CSV. */
+        get: operations["range_get_articles_file_feeds__int_feed_id__range_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/picks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Pick articles of the range, or pick them no more; gives those that changed. */
+        put: operations["range_pick_articles_feeds__int_feed_id__picks_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/picking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** What goes on picking from now on; gives what did before. */
+        put: operations["range_set_pick_rules_feeds__int_feed_id__picking_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{feed_id}/prices": {
         parameters: {
             query?: never;
@@ -4253,7 +4338,8 @@ export interface components {
         };
         /**
          * Policy
-         * @description ``products``: whether runs make products, change those that are in the catalog, or both;
+         * @description ``products``: whether runs make products, change those that are in the catalog, or both, and
+         *     if so of all articles or of the *picked* ones;
          *     ``others``: whether they may change products of other suppliers; ``missing``: what happens to
          *     products that the feed brought and does not bring ``after`` so many applied deliveries in a
          *     row; ``state``: how the products that they make stand in the store.
@@ -4264,7 +4350,7 @@ export interface components {
              * @default both
              * @enum {string}
              */
-            products?: "both" | "make" | "change";
+            products?: "both" | "make" | "change" | "picked";
             /**
              * Others
              * @default refuse
@@ -5601,6 +5687,156 @@ export interface components {
              * Format: binary
              */
             file: string;
+        };
+        /**
+         * RangeView
+         * @description ``run_id`` is the run that filled it, null while none has; ``behind`` says why another one
+         *     would fill it otherwise by now. ``counts`` are articles by group; those that are *new*,
+         *     *changed* or *gone* are so since ``before``, the delivery before, null where there was none or
+         *     it cannot be compared. ``shown`` are the labels of the fields that articles are shown by.
+         */
+        RangeView: {
+            /** Run Id */
+            run_id: number | null;
+            /** File Name */
+            file_name: string;
+            /** Filled At */
+            filled_at: string | null;
+            /** Behind */
+            behind: string;
+            /** Before */
+            before: string | null;
+            /** Only Picked */
+            only_picked: boolean;
+            /** Rules */
+            rules: components["schemas"]["PickRule"][];
+            /** Picks */
+            picks: number;
+            /** Categories */
+            categories: string[];
+            /** Shown */
+            shown: {
+                [key: string]: string;
+            };
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * PickRule
+         * @description A filter that goes on picking: articles that the crosswalk places in a branch of the store's
+         *     categories, and in whose texts this one stands; "" for any.
+         */
+        PickRule: {
+            /**
+             * Category
+             * @default
+             */
+            category?: string;
+            /**
+             * Search
+             * @default
+             */
+            search?: string;
+        };
+        /** RangePage */
+        RangePage: {
+            /** Total */
+            total: number;
+            /** Rows */
+            rows: components["schemas"]["RangeRow"][];
+        };
+        /**
+         * RangeRow
+         * @description What the feed says of an article; ``status`` is what a run makes of it, ``reason`` why.
+         */
+        RangeRow: {
+            /** Row */
+            row: number | null;
+            /** Article */
+            article: string | null;
+            /** Title */
+            title: string | null;
+            /** Category */
+            category: string | null;
+            /** Cost */
+            cost: string | null;
+            /** Price */
+            price: string | null;
+            /** Stock */
+            stock: string | null;
+            /** Key */
+            key: string | null;
+            /** In Store */
+            in_store: boolean;
+            /** Picked */
+            picked: boolean;
+            /** Since */
+            since: ("new" | "changed" | "same" | "gone") | null;
+            /** Status */
+            status: string;
+            /** Reason */
+            reason: string | null;
+        };
+        /**
+         * PickedNow
+         * @description How many are picked now that were not, or the other way round; ``articles`` names them,
+         *     unless there are too many to be sent back. ``unknown`` are named ones that the range does not
+         *     have: nothing is changed of them.
+         */
+        PickedNow: {
+            /** Changed */
+            changed: number;
+            /** Articles */
+            articles: string[] | null;
+            /** Unknown */
+            unknown: string[];
+        };
+        /**
+         * PickEdit
+         * @description Articles that are picked, or no more: named one by one, or all that a filter shows.
+         */
+        PickEdit: {
+            /**
+             * Pick
+             * @default true
+             */
+            pick?: boolean;
+            /**
+             * Articles
+             * @default null
+             */
+            articles?: string[] | null;
+            /** @default null */
+            shown?: components["schemas"]["Shown"] | null;
+        };
+        /**
+         * Shown
+         * @description A filter over the range.
+         */
+        Shown: {
+            /**
+             * Group
+             * @default all
+             * @enum {string}
+             */
+            group?: "all" | "picked" | "in_store" | "not_in_store" | "new" | "changed" | "gone" | "faulty";
+            /**
+             * Category
+             * @default
+             */
+            category?: string;
+            /**
+             * Search
+             * @default
+             */
+            search?: string;
+        };
+        /** PickRules */
+        PickRules: {
+            /** Rules */
+            rules: components["schemas"]["PickRule"][];
         };
         /**
          * PriceView
@@ -9746,6 +9982,262 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DecidedBefore"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    range_get_range_feeds__int_feed_id__range_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RangeView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    range_get_articles_feeds__int_feed_id__range_articles_get: {
+        parameters: {
+            query?: {
+                group?: "all" | "picked" | "in_store" | "not_in_store" | "new" | "changed" | "gone" | "faulty";
+                category?: string;
+                search?: string;
+                sort?: "row" | "article" | "title" | "category" | "cost" | "price" | "stock";
+                descending?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RangePage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    range_get_articles_file_feeds__int_feed_id__range_csv_get: {
+        parameters: {
+            query?: {
+                group?: "all" | "picked" | "in_store" | "not_in_store" | "new" | "changed" | "gone" | "faulty";
+                category?: string;
+                search?: string;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    range_pick_articles_feeds__int_feed_id__picks_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickedNow"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    range_set_pick_rules_feeds__int_feed_id__picking_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PickRules"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickRules"];
                 };
             };
             /** @description Not Found */

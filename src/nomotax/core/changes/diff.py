@@ -9,10 +9,22 @@ from typing import Protocol
 import polars as pl
 
 from nomotax.core.changes.marks import MOVED_BY, NEW, OLD, OWNER
+from nomotax.core.changes.offers import (
+    ASIDE,
+    OF_ARTICLE,
+    PRINT,
+    SAID,
+    article_of,
+    searched,
+    texts_of,
+    told_aside,
+)
+from nomotax.core.changes.picking import Picked
 from nomotax.core.changes.policy import Gone, may_be_written, stock_of
 from nomotax.core.changes.states import HIDDEN, STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import TOLD, FilledField, Plan, as_text
 from nomotax.core.crosswalk.problems import (
+    CONTENT,
     FATE,
     PROBLEM_SCHEMA,
     SUMS,
@@ -77,7 +89,8 @@ class Comparison:
     that would change another's is rejected. A product that was taken out comes back with the row
     that names it, and so does one that a run of ``feed`` has hidden or archived. ``kept`` has the
     keys of products by the field that is kept by hand: it stays as it is. Where rows find their
-    products otherwise than by their keys, ``pairings``, as ``finder.PAIRINGS``, come first.
+    products otherwise than by their keys, ``pairings``, as ``finder.PAIRINGS``, come first. Where
+    only ``picked`` articles make products, nothing is asked of the others.
     """
 
     def __init__(
@@ -88,9 +101,10 @@ class Comparison:
         feed: int,
         kept: Mapping[str, Sequence[str]] | None = None,
         pairings: pl.DataFrame | None = None,
+        picked: Picked | None = None,
     ) -> None:
         self.plan, self.catalog, self.kept = plan, catalog, kept or {}
-        self.owner, self.feed = owner, feed
+        self.owner, self.feed, self.picked = owner, feed, picked
         self._noted: list[Noted] = []
         #: The stock that rows which are taken for several have; known when all are noted.
         self._sums = pl.DataFrame(schema=SUMS)
@@ -113,7 +127,12 @@ class Comparison:
         rows = _as_texts(matched.rows, plan)
         joined = self._beside(rows)
         known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
-        beyond = [matched.problems, *_not_allowed(joined, plan, self.owner)]
+        beyond = pl.concat([matched.problems, *_not_allowed(joined, plan, self.owner)])
+        unpicked = joined.filter(self._unpicked(rows, joined))
+        if unpicked.height:
+            numbers = unpicked[ROW].cast(pl.UInt32).implode()
+            own, beyond = (said.filter(~pl.col("row").is_in(numbers)) for said in (own, beyond))
+            beyond = pl.concat([beyond, _not_picked(unpicked, plan)])
         differing = (NEW + one.field.name for one in plan.filled if _must_differ(one, plan))
         alone = joined.select("key", *differing).rename({"key": _KEY})
         seen = narrow(matched.rows, plan)
@@ -121,19 +140,32 @@ class Comparison:
             # A row with the key of a product that it is not about is in the way of none that is.
             strange, key = joined.select(_key_of_another()).to_series(), plan.schema.key
             seen = seen.with_columns(pl.when(~strange).then(key).alias(key))
+        if unpicked.height:
+            taken, key = ~pl.col(ROW).is_in(unpicked[ROW].implode()), plan.schema.key
+            seen = seen.with_columns(pl.when(taken).then(key).alias(key))
+            alone = alone.with_columns(pl.when(seen[key].is_not_null()).then(_KEY).alias(_KEY))
         noted = Noted(
             filled.height,
             pl.concat([seen, alone], how="horizontal"),
             without_missing(own, known, plan),
-            pl.concat(beyond),
+            beyond,
             matched.meant,
         )
         lines = joined.select(
             pl.col(ROW).alias("row"), "key", _title(plan).alias("title"), "fields",
             pl.col(OWNER).is_not_null().alias(_KNOWN),
             *(c for f in plan.fields for c in (NEW + f, OLD + f)), *_state_sides(joined, plan),
+            rows[OF_ARTICLE], seen[CONTENT].alias(PRINT),
         )  # fmt: skip
-        return lines, noted
+        said = told_aside(rows, joined, plan.fields)
+        return pl.concat([lines, said], how="horizontal"), noted
+
+    def _unpicked(self, rows: pl.DataFrame, joined: pl.DataFrame) -> pl.Series:
+        """Whether a row would make a product, and is not picked for it."""
+        if self.picked is None or self.plan.policy.products != "picked":
+            return pl.Series([False]).new_from_index(0, rows.height)
+        asked = rows.select(OF_ARTICLE, *_told_of_article(self.plan))
+        return ~_there(joined) & ~self.picked.of(asked)
 
     def note(self, noted: Noted) -> None:
         """Note what a piece has given, in the order of the rows."""
@@ -145,7 +177,7 @@ class Comparison:
         plan, kept = self.plan, self.kept
         codes = [f.code_column for f in plan.filled if f.flow.faults]
         both = [
-            rows.select(ROW, *codes, "key", FOUND, *(NEW + f for f in plan.fields)),
+            rows.select(ROW, OF_ARTICLE, *codes, "key", FOUND, *(NEW + f for f in plan.fields)),
             self.catalog.beside(rows["key"], plan.fields),
         ]
         whole = pl.concat(both, how="horizontal").with_columns(
@@ -198,7 +230,8 @@ class Comparison:
         ).select(
             pl.col(ROW).alias("row"), "key", "title", "status", "reason",
             pl.when(written).then("fields").otherwise(nothing).alias("fields"),
-            *(c for c in lines.columns if c.startswith((NEW, OLD))),
+            *(c for c in lines.columns if c.startswith((NEW, OLD, SAID))),
+            OF_ARTICLE, PRINT, ASIDE,
         )  # fmt: skip
 
     def _with_sums(self, lines: pl.DataFrame, name: str) -> pl.DataFrame:
@@ -241,10 +274,39 @@ def _by_key(filled: pl.DataFrame) -> Matched:
 
 def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
     key = plan.schema.key
-    return filled.with_columns(
+    texts = filled.with_columns(
         as_text(one.field, pl.col(one.field.name)).alias(NEW + one.field.name)
         for one in plan.filled
     ).with_columns(pl.col(NEW + key).alias("key"))
+    return texts.with_columns(article_of(texts))
+
+
+def _told_of_article(plan: Plan) -> list[pl.Expr]:
+    """What rules pick by."""
+    category = plan.schema.category_field
+    placed = category is not None and category.name in plan.fields
+    branch = pl.col(NEW + category.name) if category and placed else pl.lit(None, pl.String)
+    values = [pl.col(NEW + name) for name in searched(plan.schema, plan.fields)]
+    return [branch.alias("category"), texts_of(pl.col(OF_ARTICLE), values)]
+
+
+def _there(joined: pl.DataFrame) -> pl.Series:
+    """Whether the catalog has the product of a row."""
+    there = pl.col(OWNER).is_not_null() & pl.col(STATE).ne_missing(TAKEN_OUT)
+    return joined.select(there.alias("there")).to_series()
+
+
+def _not_picked(rows: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    """Rows of articles that are not picked, as problems."""
+    said = "an article of the range that is not picked"
+    return rows.select(
+        pl.col(ROW).cast(pl.UInt32).alias("row"),
+        pl.lit(plan.schema.key).alias("field"),
+        pl.lit("not_picked").alias("kind"),
+        pl.lit("leave_out").alias("severity"),
+        pl.col(OF_ARTICLE).alias("seen"),
+        pl.lit(said).alias("message"),
+    )
 
 
 def _not_allowed(joined: pl.DataFrame, plan: Plan, owner: str) -> Iterator[pl.DataFrame]:

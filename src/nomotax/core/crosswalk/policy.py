@@ -21,6 +21,7 @@ WRITTEN: dict[Writes, str] = {
 _PRODUCTS = {
     "both": "makes and changes products",
     "make": "only makes new products",
+    "picked": "changes products, and makes those that are picked",
     "change": "only completes products in the catalog",
 }
 _MISSING = {
@@ -32,14 +33,15 @@ _MISSING = {
 
 
 class Policy(BaseModel):
-    """``products``: whether runs make products, change those that are in the catalog, or both;
+    """``products``: whether runs make products, change those that are in the catalog, or both, and
+    if so of all articles or of the *picked* ones;
     ``others``: whether they may change products of other suppliers; ``missing``: what happens to
     products that the feed brought and does not bring ``after`` so many applied deliveries in a
     row; ``state``: how the products that they make stand in the store."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
-    products: Literal["both", "make", "change"] = "both"
+    products: Literal["both", "make", "change", "picked"] = "both"
     others: Literal["refuse", "change"] = "refuse"
     missing: Missing = "leave"
     after: int = Field(default=1, ge=1, le=20)

@@ -26,7 +26,7 @@ FATES = ("good", "held", "left out", "rejected")
 SUMS = {"key": pl.String, "row": pl.UInt32, "sum": pl.String}
 
 #: What all of a row would write, as two hashes: rows with the same are alike in every field.
-_CONTENT = ("__content", "__content_again")
+CONTENT, _AGAIN = "__content", "__content_again"
 
 
 def problems_of(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.DataFrame:
@@ -53,7 +53,7 @@ def narrow(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
         ROW,
         *([key] if key in filled.columns else []),
         *(name for name in dict.fromkeys(named) if name != key),
-        *(content.hash(seed).alias(name) for seed, name in enumerate(_CONTENT)),
+        *(content.hash(seed).alias(name) for seed, name in enumerate((CONTENT, _AGAIN))),
     )
 
 
@@ -186,7 +186,7 @@ def _repeated_keys(filled: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.D
     if plan.identity.rows != "refuse":
         return _beside_taken(doubled, plan, unsound)
     groups = doubled.with_columns(
-        __same=pl.struct(_CONTENT).n_unique().over(key) == 1,
+        __same=pl.struct(CONTENT, _AGAIN).n_unique().over(key) == 1,
         __first=pl.col(ROW).min().over(key),
     )
     extra = groups.filter(~pl.col("__same") | (pl.col(ROW) != pl.col("__first")))

@@ -1,0 +1,61 @@
+"""A feed's range: what it said of each article last, and which of them are picked."""
+
+from __future__ import annotations
+
+from flask import Response
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from nomotax.api.answers import MEDIA_TYPES, RESPONSES, FeedPath, answer, attachment
+from nomotax.core.changes.picking import PickRule
+from nomotax.flows import picking, ranges
+from nomotax.flows.ranges import PickEdit, PickedNow, RangePage, RangeView, Shown, Sort
+
+api = APIBlueprint(
+    "range", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="range")], abp_responses=RESPONSES
+)
+
+
+class ArticlesQuery(Shown):
+    sort: Sort = "row"
+    descending: bool = False
+    offset: int = Field(default=0, ge=0)
+    limit: int = Field(default=100, ge=1, le=500)
+
+
+class PickRules(BaseModel):
+    rules: list[PickRule] = Field(max_length=50)
+
+
+@api.get("/feeds/<int:feed_id>/range", responses={200: RangeView})
+def get_range(path: FeedPath) -> Response:
+    """How many articles there are, and how many of them are picked, new, changed or gone."""
+    return answer(ranges.range_view(path.feed_id))
+
+
+@api.get("/feeds/<int:feed_id>/range/articles", responses={200: RangePage})
+def get_articles(path: FeedPath, query: ArticlesQuery) -> Response:
+    """Articles that a filter shows."""
+    page = ranges.range_page(
+        path.feed_id, query, query.sort, query.descending, query.offset, query.limit
+    )
+    return answer(page)
+
+
+@api.get("/feeds/<int:feed_id>/range.csv")
+def get_articles_file(path: FeedPath, query: Shown) -> Response:
+    """All articles that a filter shows, as CSV."""
+    data = ranges.range_csv(path.feed_id, query)
+    return attachment(data, f"range-{query.group}.csv", MEDIA_TYPES["csv"])
+
+
+@api.put("/feeds/<int:feed_id>/picks", responses={200: PickedNow})
+def pick_articles(path: FeedPath, body: PickEdit) -> Response:
+    """Pick articles of the range, or pick them no more; gives those that changed."""
+    return answer(ranges.pick(path.feed_id, body))
+
+
+@api.put("/feeds/<int:feed_id>/picking", responses={200: PickRules})
+def set_pick_rules(path: FeedPath, body: PickRules) -> Response:
+    """What goes on picking from now on; gives what did before."""
+    return answer(PickRules(rules=picking.set_rules(path.feed_id, body.rules)))
