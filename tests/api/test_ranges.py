@@ -113,7 +113,8 @@ def test_what_is_not_picked_asks_for_nothing_and_is_in_nobodys_way(client, work,
     assert run["counts"] | {"rejected": 1, "left out": 3} == run["counts"]
     assert articles(client, vendor, group="faulty") == ["RH-002"]
     page = get(client, f"/feeds/{vendor}/range/articles?sort=cost&descending=true")
-    assert [one["cost"] for one in page["rows"]] == ["4.50", "4.50", "1.00", None]
+    assert [one["values"]["cost"] for one in page["rows"]] == ["4.50", "4.50", "1.00", None]
+    send(client, "get", f"/feeds/{vendor}/range/articles?sort=picture", status=404)
     assert page["rows"][2]["article"] is None and not page["rows"][2]["picked"]
 
 
@@ -139,6 +140,6 @@ def test_what_the_feed_says_is_told_although_the_stores_own_stands(client, work,
     run = prepare(client, work, vendor)
     assert run["counts"]["same"] == 1
     found = get(client, f"/feeds/{vendor}/range/articles?search=ritzel 1")["rows"]
-    assert [one["title"] for one in found][:1] == ["Ritzel 1"]
+    assert [one["values"]["name"] for one in found][:1] == ["Ritzel 1"]
     csv = client.get(f"/api/v1/feeds/{vendor}/range.csv?group=in_store").data.decode("utf-8-sig")
-    assert csv.splitlines()[1].startswith("2,RH-001,Ritzel 1,Brushes,4.50,")
+    assert csv.splitlines()[1].startswith("2,RH-001,Ritzel 1,Brushes,4.50,9.90,1,RH-001,true,")

@@ -34,6 +34,7 @@ export const router = createBrowserRouter([
           { path: "reading", ...place(() => import("./areas/reading/Reading"), "ReadingPlace") },
           { path: "bench", ...place(() => import("./areas/bench/Bench"), "Bench") },
           { path: "matching", ...place(() => import("./areas/matching/Matching"), "Matching") },
+          { path: "range", ...place(() => import("./areas/range/Range"), "Range") },
           {
             path: "categories",
             ...place(() => import("./areas/categories/Categories"), "Categories"),

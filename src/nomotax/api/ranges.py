@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from nomotax.api.answers import MEDIA_TYPES, RESPONSES, FeedPath, answer, attachment
 from nomotax.core.changes.picking import PickRule
 from nomotax.flows import picking, ranges
-from nomotax.flows.ranges import PickEdit, PickedNow, RangePage, RangeView, Shown, Sort
+from nomotax.flows.ranges import PickEdit, PickedNow, RangePage, RangeView, Shown
 
 api = APIBlueprint(
     "range", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="range")], abp_responses=RESPONSES
@@ -17,7 +17,7 @@ api = APIBlueprint(
 
 
 class ArticlesQuery(Shown):
-    sort: Sort = "row"
+    sort: str = "row"
     descending: bool = False
     offset: int = Field(default=0, ge=0)
     limit: int = Field(default=100, ge=1, le=500)

@@ -11,11 +11,13 @@ import polars as pl
 from pydantic import BaseModel, Field
 
 from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.marks import NEW
 from nomotax.core.changes.offers import OF_ARTICLE, PRINT, says, searched, texts_of
 from nomotax.core.changes.picking import Picked, PickRule, has_text, of_branch
-from nomotax.core.errors import Conflict
+from nomotax.core.errors import Conflict, NotFound
+from nomotax.core.kinds import FieldKind
 from nomotax.core.numbers import NUMBER
-from nomotax.core.schema.model import Role, StoreSchema
+from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.flows.changesets import changeset_name
 from nomotax.flows.listing import listing_of
 from nomotax.flows.picking import picked_of, rules_of
@@ -32,16 +34,28 @@ from nomotax.records.tables import Run
 Group = Literal[
     "all", "picked", "in_store", "not_in_store", "new", "changed", "gone", "faulty"
 ]  # fmt: skip
-Sort = Literal["row", "article", "title", "category", "cost", "price", "stock"]
-_NUMBERS = {Role.COST: "cost", Role.PRICE: "price", Role.STOCK: "stock"}
 _FAULTY = ["held", "rejected"]
+#: Before the names of the fields that articles are shown by.
+_OF = "of:"
+#: So many at most; first those of these roles, then others in their order.
+_SHOWN = 6
+_FIRST = (Role.TITLE, Role.COST, Role.PRICE, Role.STOCK)
+_LONG = (FieldKind.LINK, FieldKind.LINKS)
+
+
+class ShownField(BaseModel):
+    """A field that articles are shown by."""
+
+    name: str
+    label: str
+    numeric: bool
 
 
 class RangeView(BaseModel):
     """``run_id`` is the run that filled it, null while none has; ``behind`` says why another one
     would fill it otherwise by now. ``counts`` are articles by group; those that are *new*,
     *changed* or *gone* are so since ``before``, the delivery before, null where there was none or
-    it cannot be compared. ``shown`` are the labels of the fields that articles are shown by."""
+    it cannot be compared. ``shown`` are the fields that articles are shown by."""
 
     run_id: int | None
     file_name: str
@@ -52,23 +66,21 @@ class RangeView(BaseModel):
     rules: list[PickRule]
     picks: int
     categories: list[str]
-    shown: dict[str, str]
+    shown: list[ShownField]
     counts: dict[Group, int]
 
 
 class RangeRow(BaseModel):
-    """What the feed says of an article; ``status`` is what a run makes of it, ``reason`` why."""
+    """What the feed says of an article; ``status`` is what a run makes of it, ``reason`` why. One
+    that is picked ``by_rule`` stays so until the rule goes."""
 
     row: int | None
     article: str | None
-    title: str | None
-    category: str | None
-    cost: str | None
-    price: str | None
-    stock: str | None
+    values: dict[str, str | None]
     key: str | None
     in_store: bool
     picked: bool
+    by_rule: bool
     since: Literal["new", "changed", "same", "gone"] | None
     status: str
     reason: str | None
@@ -99,12 +111,13 @@ class Range:
 
     @cached_property
     def rows(self) -> pl.DataFrame:
-        """A row for each article's row and for each article that is gone, as ``RangeRow``, and
-        ``texts`` that they are searched by."""
+        """A row for each article's row and for each article that is gone, as ``RangeRow`` with
+        ``of:<field>``, the category, and ``texts`` that they are searched by."""
         if self.run is None:
-            kinds = {"row": pl.UInt32, "in_store": pl.Boolean, "picked": pl.Boolean}
-            return pl.DataFrame(schema=dict.fromkeys(_COLUMNS, pl.String) | kinds)
-        here = _read(self.run, self.schema)
+            flags = ("in_store", "picked", "by_rule")
+            kinds = {c: pl.Boolean if c in flags else pl.String for c in _COLUMNS}
+            return pl.DataFrame(schema=kinds)
+        here = self._read(self.run)
         found = here.with_columns(since=self._since(here))
         if self.compared is not None:
             gone = self.compared.join(here, on=OF_ARTICLE, how="anti")
@@ -112,6 +125,7 @@ class Range:
         return found.with_columns(
             in_store=pl.col("key").is_in(self.known.implode()).fill_null(False),
             picked=self.picked.of(found),
+            by_rule=Picked(self.picked.articles.clear(), self.picked.rules).of(found),
         )
 
     @cached_property
@@ -122,8 +136,40 @@ class Range:
         # A hash of one version of the library says nothing beside one of another.
         if self.run.used.get("hashed") != self.before.used.get("hashed"):
             return None
-        before = _read(self.before, self.schema).drop_nulls(OF_ARTICLE)
+        before = self._read(self.before).drop_nulls(OF_ARTICLE)
         return before.unique(OF_ARTICLE, keep="first", maintain_order=True)
+
+    @cached_property
+    def fields(self) -> list[StoreField]:
+        """Fields that articles are shown by."""
+        if self.run is None:
+            return []
+        filled = artifacts().scan(changeset_name(self.run)).collect_schema().names()
+        there = [f for f in self.schema.fields if NEW + f.name in filled]
+        first = [f for role in _FIRST for f in there if f.role == role]
+        first += [f for f in [self.schema.category_field] if f in there and f]
+        others = [f for f in there if f.role != Role.TEXT and f.kind not in _LONG]
+        every = dict.fromkeys(f.name for f in [*first, *others] if f.name != self.schema.key)
+        shown = set(list(every)[:_SHOWN])
+        title = self.schema.with_role(Role.TITLE)
+        # What it is called first, numbers last, as in any list of goods.
+        return sorted(
+            (f for f in there if f.name in shown), key=lambda f: (f is not title, f.numeric)
+        )
+
+    def _read(self, run: Run) -> pl.DataFrame:
+        """What a run's changeset has of a feed's articles."""
+        scan = artifacts().scan(changeset_name(run))
+        columns = scan.collect_schema().names()
+        place = self.schema.category_field
+        texts = [says(columns, name) for name in searched(self.schema, self.schema.names)]
+        read = scan.filter(pl.col("row").is_not_null()).select(
+            "row", OF_ARTICLE, "key", "status", "reason", PRINT,
+            says(columns, place.name if place else "").alias("category"),
+            texts_of(pl.col(OF_ARTICLE), texts),
+            *(says(columns, f.name).alias(_OF + f.name) for f in self.fields),
+        )  # fmt: skip
+        return read.collect().sort("row")
 
     def _since(self, here: pl.DataFrame) -> pl.Series:
         if self.compared is None:
@@ -148,8 +194,8 @@ class Range:
 
 
 _COLUMNS = (
-    "row", "article", "title", "category", "cost", "price", "stock", "key", "in_store", "picked",
-    "since", "status", "reason", "texts",
+    "row", "article", "key", "in_store", "picked", "by_rule", "since", "status", "reason",
+    "category", "texts",
 )  # fmt: skip
 _GONE = pl.lit("gone").alias("since"), pl.lit("gone").alias("status")
 
@@ -165,24 +211,6 @@ def _fits(group: Group) -> pl.Expr:
         "not_in_store": ~pl.col("in_store"),
     }  # fmt: skip
     return here & chosen.get(group, pl.lit(True))
-
-
-def _read(run: Run, schema: StoreSchema) -> pl.DataFrame:
-    """What a run's changeset has of a feed's articles."""
-    scan = artifacts().scan(changeset_name(run))
-    columns = scan.collect_schema().names()
-    title = schema.with_role(Role.TITLE)
-    place = schema.category_field
-    fields = {"title": title.name if title else "", "category": place.name if place else ""}
-    roles = {name: schema.with_role(role) for role, name in _NUMBERS.items()}
-    fields |= {name: field.name if field else "" for name, field in roles.items()}
-    texts = [says(columns, name) for name in searched(schema, schema.names)]
-    read = scan.filter(pl.col("row").is_not_null()).select(
-        "row", OF_ARTICLE, "key", "status", "reason", PRINT,
-        *(says(columns, field).alias(name) for name, field in fields.items()),
-        texts_of(pl.col(OF_ARTICLE), texts),
-    )  # fmt: skip
-    return read.collect().sort("row")
 
 
 def range_of(feed_id: int) -> Range:
@@ -218,7 +246,6 @@ def range_view(feed_id: int) -> RangeView:
     run, before = found.run, found.before
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
-    roles = {name: found.schema.with_role(role) for role, name in _NUMBERS.items()}
     return RangeView(
         run_id=run.id if run else None,
         file_name=run.used.get("file_name", "") if run else "",
@@ -229,7 +256,7 @@ def range_view(feed_id: int) -> RangeView:
         rules=rules_of(feed),
         picks=found.picked.articles.len(),
         categories=sorted(found.rows["category"].drop_nulls().unique()),
-        shown={name: field.label for name, field in roles.items() if field},
+        shown=[ShownField(name=f.name, label=f.label, numeric=f.numeric) for f in found.fields],
         counts=found.counts(),
     )
 
@@ -244,25 +271,39 @@ def _behind(feed_id: int, run: Run, bench: Workbench) -> str:
 
 
 def range_page(
-    feed_id: int, shown: Shown, sort: Sort, descending: bool, offset: int, limit: int
+    feed_id: int, shown: Shown, sort: str, descending: bool, offset: int, limit: int
 ) -> RangePage:
-    """Articles of the range, in the order of the delivery or of what is said of them; those of
-    which nothing is said come last."""
-    rows = range_of(feed_id).chosen(shown)
+    """Articles of the range, in the order of their rows, of their numbers, or of a field that is
+    shown; those of which it says nothing come last. Raises ``NotFound`` for another."""
+    found = range_of(feed_id)
+    rows = found.chosen(shown)
     if sort != "row" or descending:
-        number = pl.col(sort).cast(NUMBER, strict=False)
-        by = number if sort in _NUMBERS.values() else pl.col(sort)
+        by = _sorted_by(found, sort)
         rows = rows.sort(by, descending=descending, nulls_last=True, maintain_order=True)
-    page = rows.slice(offset, limit).select(_COLUMNS[:-1])
-    return RangePage(
-        total=rows.height, rows=[RangeRow.model_validate(r) for r in page.iter_rows(named=True)]
-    )
+    page = rows.slice(offset, limit)
+    return RangePage(total=rows.height, rows=[_row(one) for one in page.iter_rows(named=True)])
+
+
+def _sorted_by(found: Range, sort: str) -> pl.Expr:
+    if sort in ("row", OF_ARTICLE):
+        return pl.col(sort)
+    field = next((f for f in found.fields if f.name == sort), None)
+    if field is None:
+        raise NotFound(f"The range is not shown by {sort!r}.")
+    return pl.col(_OF + sort).cast(NUMBER, strict=False) if field.numeric else pl.col(_OF + sort)
+
+
+def _row(one: dict[str, object]) -> RangeRow:
+    values = {c.removeprefix(_OF): value for c, value in one.items() if c.startswith(_OF)}
+    return RangeRow.model_validate(one | {"values": values})
 
 
 def range_csv(feed_id: int, shown: Shown) -> bytes:
-    """The same as CSV (UTF-8 with a mark)."""
-    rows = range_of(feed_id).chosen(shown)
-    return rows.select(_COLUMNS[:-1]).write_csv(include_bom=True).encode()
+    """The same as CSV (UTF-8 with a mark), in the order of the rows."""
+    found = range_of(feed_id)
+    values = [pl.col(_OF + f.name).alias(f"their {f.name}") for f in found.fields]
+    out = found.chosen(shown).select("row", OF_ARTICLE, *values, *_COLUMNS[2:9])
+    return out.write_csv(include_bom=True).encode()
 
 
 class PickEdit(BaseModel):

@@ -5693,7 +5693,7 @@ export interface components {
          * @description ``run_id`` is the run that filled it, null while none has; ``behind`` says why another one
          *     would fill it otherwise by now. ``counts`` are articles by group; those that are *new*,
          *     *changed* or *gone* are so since ``before``, the delivery before, null where there was none or
-         *     it cannot be compared. ``shown`` are the labels of the fields that articles are shown by.
+         *     it cannot be compared. ``shown`` are the fields that articles are shown by.
          */
         RangeView: {
             /** Run Id */
@@ -5715,9 +5715,7 @@ export interface components {
             /** Categories */
             categories: string[];
             /** Shown */
-            shown: {
-                [key: string]: string;
-            };
+            shown: components["schemas"]["ShownField"][];
             /** Counts */
             counts: {
                 [key: string]: number;
@@ -5740,6 +5738,18 @@ export interface components {
              */
             search?: string;
         };
+        /**
+         * ShownField
+         * @description A field that articles are shown by.
+         */
+        ShownField: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+            /** Numeric */
+            numeric: boolean;
+        };
         /** RangePage */
         RangePage: {
             /** Total */
@@ -5749,29 +5759,26 @@ export interface components {
         };
         /**
          * RangeRow
-         * @description What the feed says of an article; ``status`` is what a run makes of it, ``reason`` why.
+         * @description What the feed says of an article; ``status`` is what a run makes of it, ``reason`` why. One
+         *     that is picked ``by_rule`` stays so until the rule goes.
          */
         RangeRow: {
             /** Row */
             row: number | null;
             /** Article */
             article: string | null;
-            /** Title */
-            title: string | null;
-            /** Category */
-            category: string | null;
-            /** Cost */
-            cost: string | null;
-            /** Price */
-            price: string | null;
-            /** Stock */
-            stock: string | null;
+            /** Values */
+            values: {
+                [key: string]: string | null;
+            };
             /** Key */
             key: string | null;
             /** In Store */
             in_store: boolean;
             /** Picked */
             picked: boolean;
+            /** By Rule */
+            by_rule: boolean;
             /** Since */
             since: ("new" | "changed" | "same" | "gone") | null;
             /** Status */
@@ -10068,7 +10075,7 @@ export interface operations {
                 group?: "all" | "picked" | "in_store" | "not_in_store" | "new" | "changed" | "gone" | "faulty";
                 category?: string;
                 search?: string;
-                sort?: "row" | "article" | "title" | "category" | "cost" | "price" | "stock";
+                sort?: string;
                 descending?: boolean;
                 offset?: number;
                 limit?: number;

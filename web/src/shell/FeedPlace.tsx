@@ -19,6 +19,7 @@ const PLACES = [
   ["reading", "Reading"],
   ["bench", "Bench"],
   ["matching", "Matching"],
+  ["range", "Range"],
   ["categories", "Categories"],
   ["values", "Values"],
   ["prices", "Prices"],

@@ -14,6 +14,7 @@ export type Policy = Required<Schemas["Policy"]>;
 const PRODUCTS: Record<Policy["products"], string> = {
   both: "makes and changes products",
   make: "only makes new products",
+  picked: "changes products, and makes those picked in its range",
   change: "only completes products in the catalog",
 };
 const STATES: Record<Policy["state"], string> = { live: "are live at once", hidden: "are hidden" };

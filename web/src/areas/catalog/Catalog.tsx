@@ -14,6 +14,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { useSchema, useStoreTree } from "../../api/hooks";
+import { Pager } from "../../components/Pager";
 import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count, pictureAddress, STATES } from "../../components/words";
@@ -126,7 +127,12 @@ export function Catalog() {
             value={search}
             onSearch={(text) => set({ search: text })}
           />
-          <Pager total={products.data.total} page={page} onPage={(p) => set({ page: String(p) })} />
+          <Pager
+            size={PAGE}
+            total={products.data.total}
+            page={page}
+            onPage={(p) => set({ page: String(p) })}
+          />
         </Box>
         {products.data.products.length ? (
           <Products
@@ -168,24 +174,6 @@ function Branch({ label, depth, n, chosen, onChoose }: BranchProps) {
       </span>
       <span className="quiet">{n ? n.toLocaleString("en") : ""}</span>
     </button>
-  );
-}
-
-function Pager({ total, page, onPage }: { total: number; page: number; onPage: (p: number) => void }) {
-  const last = Math.max(0, Math.ceil(total / PAGE) - 1);
-  if (!last) return null;
-  return (
-    <Box sx={{ display: "flex", alignItems: "center", whiteSpace: "nowrap" }}>
-      <Button color="inherit" disabled={page === 0} onClick={() => onPage(page - 1)}>
-        Earlier
-      </Button>
-      <Typography variant="caption" color="textSecondary">
-        {page * PAGE + 1}–{Math.min(total, (page + 1) * PAGE)}
-      </Typography>
-      <Button color="inherit" disabled={page >= last} onClick={() => onPage(page + 1)}>
-        Later
-      </Button>
-    </Box>
   );
 }
 
