@@ -1,4 +1,5 @@
-"""A feed's range: what it said of each article last, and which of them are picked."""
+"""A feed's range: what it said of each article last, and which of them are picked; and whose offer
+of a product holds where several feeds have it."""
 
 from __future__ import annotations
 
@@ -6,14 +7,28 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from nomotax.api.answers import MEDIA_TYPES, RESPONSES, FeedPath, answer, attachment
+from nomotax.api.answers import (
+    MEDIA_TYPES,
+    RESPONSES,
+    FeedPath,
+    StorePath,
+    answer,
+    attachment,
+)
 from nomotax.core.changes.picking import PickRule
-from nomotax.flows import picking, ranges
+from nomotax.core.resolve.sources import Sources
+from nomotax.flows import offers, picking, ranges
+from nomotax.flows.offers import ProductOffers, SourcesView
 from nomotax.flows.ranges import PickEdit, PickedNow, RangePage, RangeView, Shown
 
 api = APIBlueprint(
     "range", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="range")], abp_responses=RESPONSES
 )
+
+
+class OfferedPath(BaseModel):
+    store_id: int
+    key: str
 
 
 class ArticlesQuery(Shown):
@@ -59,3 +74,21 @@ def pick_articles(path: FeedPath, body: PickEdit) -> Response:
 def set_pick_rules(path: FeedPath, body: PickRules) -> Response:
     """What goes on picking from now on; gives what did before."""
     return answer(PickRules(rules=picking.set_rules(path.feed_id, body.rules)))
+
+
+@api.get("/stores/<int:store_id>/sources", responses={200: SourcesView})
+def get_sources(path: StorePath) -> Response:
+    """Whose values hold where several feeds offer one product."""
+    return answer(offers.sources_view(path.store_id))
+
+
+@api.put("/stores/<int:store_id>/sources", responses={200: SourcesView})
+def set_sources(path: StorePath, body: Sources) -> Response:
+    """Say whose values hold, from the next run of each feed on."""
+    return answer(offers.set_sources(path.store_id, body))
+
+
+@api.get("/stores/<int:store_id>/offers/<path:key>", responses={200: ProductOffers})
+def get_offers(path: OfferedPath) -> Response:
+    """What every feed says of a product, and whose values hold."""
+    return answer(offers.product_offers(path.store_id, path.key))

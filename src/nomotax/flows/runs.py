@@ -14,12 +14,14 @@ from nomotax.core.changes.diff import Comparison, fields_beside
 from nomotax.core.changes.picking import Picked
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
 from nomotax.core.errors import Conflict
+from nomotax.core.resolve.offers import Standing
 from nomotax.core.table import ROW
 from nomotax.flows.changesets import changeset_name, keep_changeset
 from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.known import pairings_of
+from nomotax.flows.offers import standing_of
 from nomotax.flows.picking import picked_of
 from nomotax.flows.publishing import prepare_states
 from nomotax.flows.restoring import prepare_restore
@@ -138,6 +140,7 @@ class _Work:
     rows: RowRange
     brought: pl.DataFrame | None
     picked: Picked
+    standing: Standing | None
 
 
 def _prepare(run_id: int, tell: Progress) -> None:
@@ -158,7 +161,7 @@ def _prepare(run_id: int, tell: Progress) -> None:
     products = held_of(store_id, fields_beside(work.plan))
     comparison = Comparison(
         work.plan, products, work.owner, work.run.feed_id or 0, kept_of(store_id),
-        pairings_of(store_id, work.supplier_id) if asks else None, work.picked,
+        pairings_of(store_id, work.supplier_id) if asks else None, work.picked, work.standing,
     )  # fmt: skip
     # What a feed that only completes does not name may well come from another one, unless a person
     # has said what is to become of it; what a trial does not name may stand in the other rows.
@@ -192,6 +195,8 @@ def _work_of(run_id: int) -> _Work:
         picked = picked_of(db, feed)
     ctx = context_of(bundle, delivery, categories)
     plan = compile_plan(bundle.crosswalk.within(schema), schema, ctx, delivery.columns)
+    with session() as db:
+        standing = standing_of(db, run, schema, plan.fields)
     return _Work(
         run=run,
         plan=plan,
@@ -202,6 +207,7 @@ def _work_of(run_id: int) -> _Work:
         rows=RowRange(first=run.first_row, last=run.last_row),
         brought=_brought(last) if last else None,
         picked=picked,
+        standing=standing,
     )
 
 

@@ -25,6 +25,7 @@ class Store(SQLModel, table=True):
     rules_revision: int = 0
     created_at: datetime = moment()
     rates_address: str = ""
+    sources: dict[str, Any] = document(default_factory=dict)
     removed_at: datetime | None = removal()
 
 

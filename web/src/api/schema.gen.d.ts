@@ -1037,6 +1037,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whose values hold where several feeds offer one product. */
+        get: operations["range_get_sources_stores__int_store_id__sources_get"];
+        /** Say whose values hold, from the next run of each feed on. */
+        put: operations["range_set_sources_stores__int_store_id__sources_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/offers/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What every feed says of a product, and whose values hold. */
+        get: operations["range_get_offers_stores__int_store_id__offers__path_key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{feed_id}/prices": {
         parameters: {
             query?: never;
@@ -2982,28 +3017,29 @@ export interface components {
         };
         /**
          * Offer
-         * @description Something a reading could use: a sheet, a record element, a file of an archive.
+         * @description What a feed says of a product, by field; ``taken`` where the product goes by it, ``competes``
+         *     where it stands against others. ``day`` is when its delivery came.
          */
         Offer: {
+            /** Feed Id */
+            feed_id: number;
+            /** Feed */
+            feed: string;
+            /** Run Id */
+            run_id: number;
             /**
-             * Kind
-             * @enum {string}
+             * Day
+             * Format: date-time
              */
-            kind: "file" | "sheet" | "records" | "lists";
-            /** Name */
-            name: string;
-            /** Count */
-            count: number;
-            /**
-             * Detail
-             * @default
-             */
-            detail?: string;
-            /**
-             * More
-             * @default false
-             */
-            more?: boolean;
+            day: string;
+            /** Competes */
+            competes: boolean;
+            /** Taken */
+            taken: boolean;
+            /** Values */
+            values: {
+                [key: string]: string;
+            };
         };
         /**
          * Preference
@@ -5844,6 +5880,84 @@ export interface components {
         PickRules: {
             /** Rules */
             rules: components["schemas"]["PickRule"][];
+        };
+        /**
+         * SourcesView
+         * @description What a store says of whose values hold, and the feeds that it can name.
+         */
+        SourcesView: {
+            sources: components["schemas"]["Sources"];
+            /** Feeds */
+            feeds: components["schemas"]["SourceFeed"][];
+        };
+        /**
+         * SourceFeed
+         * @description A feed that may be named in an order; one that is removed says nothing any more.
+         */
+        SourceFeed: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Removed */
+            removed: boolean;
+        };
+        /**
+         * Sources
+         * @description ``order`` are the feeds whose offers stand against each other; a product goes by one of
+         *     them: the first, the cheapest, or the newest, and by the order where that does not decide. With
+         *     ``in_stock`` an offer that has none is passed over while another has some. What the offer taken
+         *     leaves empty, the next ones fill.
+         *
+         *     ``fields`` go by an order of their own: the first feed that fills the field, whoever the
+         *     product goes by. What no feed of an order says, each feed writes as if there were none.
+         */
+        Sources: {
+            /**
+             * Order
+             * @default []
+             */
+            order?: number[];
+            /**
+             * Choose
+             * @default order
+             * @enum {string}
+             */
+            choose?: "order" | "cheapest" | "newest";
+            /**
+             * In Stock
+             * @default true
+             */
+            in_stock?: boolean;
+            /**
+             * Fields
+             * @default {}
+             */
+            fields?: {
+                [key: string]: number[];
+            };
+        };
+        /** ProductOffers */
+        ProductOffers: {
+            /** Offers */
+            offers: components["schemas"]["Offer"][];
+            /** Fields */
+            fields: components["schemas"]["FieldSource"][];
+        };
+        /**
+         * FieldSource
+         * @description Whose value of a field holds: that of a feed, or what is kept by hand (``kept``). ``value``
+         *     is what the next run of a feed that is named writes; null where nothing says so.
+         */
+        FieldSource: {
+            /** Field */
+            field: string;
+            /** Feed Id */
+            feed_id: number | null;
+            /** Kept */
+            kept: boolean;
+            /** Value */
+            value: string | null;
         };
         /**
          * PriceView
@@ -10245,6 +10359,158 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PickRules"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    range_get_sources_stores__int_store_id__sources_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    range_set_sources_stores__int_store_id__sources_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sources"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SourcesView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    range_get_offers_stores__int_store_id__offers__path_key__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductOffers"];
                 };
             };
             /** @description Not Found */

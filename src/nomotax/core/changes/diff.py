@@ -8,19 +8,20 @@ from typing import Protocol
 
 import polars as pl
 
+from nomotax.core.changes.allowed import key_of_another, not_allowed, not_picked, unpicked
+from nomotax.core.changes.handed import handed_over
 from nomotax.core.changes.marks import MOVED_BY, NEW, OLD, OWNER
 from nomotax.core.changes.offers import (
     ASIDE,
+    HOLDS,
     OF_ARTICLE,
     PRINT,
     SAID,
     article_of,
-    searched,
-    texts_of,
     told_aside,
 )
 from nomotax.core.changes.picking import Picked
-from nomotax.core.changes.policy import Gone, may_be_written, stock_of
+from nomotax.core.changes.policy import Gone, may_be_written, ruled, stock_of
 from nomotax.core.changes.states import HIDDEN, STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import TOLD, FilledField, Plan, as_text
 from nomotax.core.crosswalk.problems import (
@@ -39,6 +40,7 @@ from nomotax.core.crosswalk.problems import (
 )
 from nomotax.core.matching.finder import FOUND, Finder, Known
 from nomotax.core.matching.rows import Matched, match
+from nomotax.core.resolve.offers import TAKEN, Standing
 from nomotax.core.schema.model import Role
 from nomotax.core.table import ROW
 
@@ -90,7 +92,8 @@ class Comparison:
     that names it, and so does one that a run of ``feed`` has hidden or archived. ``kept`` has the
     keys of products by the field that is kept by hand: it stays as it is. Where rows find their
     products otherwise than by their keys, ``pairings``, as ``finder.PAIRINGS``, come first. Where
-    only ``picked`` articles make products, nothing is asked of the others.
+    only ``picked`` articles make products, nothing is asked of the others. Among other offers,
+    ``standing``, those values are compared that hold.
     """
 
     def __init__(
@@ -102,9 +105,10 @@ class Comparison:
         kept: Mapping[str, Sequence[str]] | None = None,
         pairings: pl.DataFrame | None = None,
         picked: Picked | None = None,
+        standing: Standing | None = None,
     ) -> None:
         self.plan, self.catalog, self.kept = plan, catalog, kept or {}
-        self.owner, self.feed, self.picked = owner, feed, picked
+        self.owner, self.feed, self.picked, self.standing = owner, feed, picked, standing
         self._noted: list[Noted] = []
         #: The stock that rows which are taken for several have; known when all are noted.
         self._sums = pl.DataFrame(schema=SUMS)
@@ -125,25 +129,27 @@ class Comparison:
         matched = match(filled, plan, self._finder) if self._finder else _by_key(filled)
         own = matched.asked(own_problems(filled, plan, arriving), plan)
         rows = _as_texts(matched.rows, plan)
-        joined = self._beside(rows)
+        joined = self._beside(self.standing.over(rows) if self.standing else rows)
         known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
-        beyond = pl.concat([matched.problems, *_not_allowed(joined, plan, self.owner)])
-        unpicked = joined.filter(self._unpicked(rows, joined))
-        if unpicked.height:
-            numbers = unpicked[ROW].cast(pl.UInt32).implode()
+        foreign = plan.policy.others == "refuse" and not self._competes
+        refused = not_allowed(joined, plan, self.owner if foreign else None)
+        beyond = pl.concat([matched.problems, *refused])
+        left = unpicked(rows, joined, plan, self.picked)
+        if left.height:
+            numbers = left[ROW].cast(pl.UInt32).implode()
             own, beyond = (said.filter(~pl.col("row").is_in(numbers)) for said in (own, beyond))
-            beyond = pl.concat([beyond, _not_picked(unpicked, plan)])
+            beyond = pl.concat([beyond, not_picked(left, plan)])
         differing = (NEW + one.field.name for one in plan.filled if _must_differ(one, plan))
         alone = joined.select("key", *differing).rename({"key": _KEY})
         seen = narrow(matched.rows, plan)
         if not plan.by_key:
             # A row with the key of a product that it is not about is in the way of none that is.
-            strange, key = joined.select(_key_of_another()).to_series(), plan.schema.key
+            strange, key = joined.select(key_of_another()).to_series(), plan.schema.key
             seen = seen.with_columns(pl.when(~strange).then(key).alias(key))
-        if unpicked.height:
-            taken, key = ~pl.col(ROW).is_in(unpicked[ROW].implode()), plan.schema.key
-            seen = seen.with_columns(pl.when(taken).then(key).alias(key))
-            alone = alone.with_columns(pl.when(seen[key].is_not_null()).then(_KEY).alias(_KEY))
+        if left.height:
+            asked, key = ~seen[ROW].is_in(left[ROW].implode()), plan.schema.key
+            seen = seen.with_columns(pl.when(asked).then(key).alias(key))
+            alone = alone.with_columns(pl.when(asked).then(_KEY).alias(_KEY))
         noted = Noted(
             filled.height,
             pl.concat([seen, alone], how="horizontal"),
@@ -155,17 +161,18 @@ class Comparison:
             pl.col(ROW).alias("row"), "key", _title(plan).alias("title"), "fields",
             pl.col(OWNER).is_not_null().alias(_KNOWN),
             *(c for f in plan.fields for c in (NEW + f, OLD + f)), *_state_sides(joined, plan),
-            rows[OF_ARTICLE], seen[CONTENT].alias(PRINT),
+            rows[OF_ARTICLE], seen[CONTENT].alias(PRINT), *self._whose(),
         )  # fmt: skip
         said = told_aside(rows, joined, plan.fields)
         return pl.concat([lines, said], how="horizontal"), noted
 
-    def _unpicked(self, rows: pl.DataFrame, joined: pl.DataFrame) -> pl.Series:
-        """Whether a row would make a product, and is not picked for it."""
-        if self.picked is None or self.plan.policy.products != "picked":
-            return pl.Series([False]).new_from_index(0, rows.height)
-        asked = rows.select(OF_ARTICLE, *_told_of_article(self.plan))
-        return ~_there(joined) & ~self.picked.of(asked)
+    @property
+    def _competes(self) -> bool:
+        return self.standing is not None and self.standing.competes
+
+    def _whose(self) -> list[pl.Expr]:
+        """Whose offer holds where it is another's, as a sentence."""
+        return [self.standing.said().alias(HOLDS)] if self.standing else []
 
     def note(self, noted: Noted) -> None:
         """Note what a piece has given, in the order of the rows."""
@@ -180,6 +187,8 @@ class Comparison:
             rows.select(ROW, OF_ARTICLE, *codes, "key", FOUND, *(NEW + f for f in plan.fields)),
             self.catalog.beside(rows["key"], plan.fields),
         ]
+        if self.standing:
+            both.append(rows.select(TAKEN))
         whole = pl.concat(both, how="horizontal").with_columns(
             _effective(f, kept.get(f.field.name, ())) for f in plan.filled
         )
@@ -218,8 +227,11 @@ class Comparison:
         judged = fates(lines.rename({"row": ROW}), own)
         written = pl.col("status").is_in(["new", "changed"])
         nothing = pl.lit([], dtype=pl.List(pl.String))
+        reasons = _reasons(own, judged)
+        if HOLDS in judged.columns:
+            reasons = judged.select(pl.coalesce(reasons, HOLDS).alias("reason")).to_series()
         return judged.with_columns(
-            _reasons(own, judged),
+            reasons,
             status=pl.when(pl.col(FATE) != "good")
             .then(pl.col(FATE))
             .when(~pl.col(_KNOWN))
@@ -258,7 +270,11 @@ class Comparison:
         gone = Gone(self.plan, self.owner, self.kept, whole=missing.height == brought.height)
         for piece in self.catalog.pieces(fields, missing["key"]):
             there = piece.filter(pl.col(STATE).ne_missing(TAKEN_OUT))
-            yield gone.lines(there.join(missing, on="key", how="left", maintain_order="left"))
+            there = there.join(missing, on="key", how="left", maintain_order="left")
+            lines = gone.lines(there)
+            if self.standing is not None and self.standing.competes:
+                lines = handed_over(lines, there, self.plan, self.standing, self.kept)
+            yield lines
 
 
 def _named(fields: Sequence[str]) -> list[pl.Expr]:
@@ -279,92 +295,6 @@ def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
         for one in plan.filled
     ).with_columns(pl.col(NEW + key).alias("key"))
     return texts.with_columns(article_of(texts))
-
-
-def _told_of_article(plan: Plan) -> list[pl.Expr]:
-    """What rules pick by."""
-    category = plan.schema.category_field
-    placed = category is not None and category.name in plan.fields
-    branch = pl.col(NEW + category.name) if category and placed else pl.lit(None, pl.String)
-    values = [pl.col(NEW + name) for name in searched(plan.schema, plan.fields)]
-    return [branch.alias("category"), texts_of(pl.col(OF_ARTICLE), values)]
-
-
-def _there(joined: pl.DataFrame) -> pl.Series:
-    """Whether the catalog has the product of a row."""
-    there = pl.col(OWNER).is_not_null() & pl.col(STATE).ne_missing(TAKEN_OUT)
-    return joined.select(there.alias("there")).to_series()
-
-
-def _not_picked(rows: pl.DataFrame, plan: Plan) -> pl.DataFrame:
-    """Rows of articles that are not picked, as problems."""
-    said = "an article of the range that is not picked"
-    return rows.select(
-        pl.col(ROW).cast(pl.UInt32).alias("row"),
-        pl.lit(plan.schema.key).alias("field"),
-        pl.lit("not_picked").alias("kind"),
-        pl.lit("leave_out").alias("severity"),
-        pl.col(OF_ARTICLE).alias("seen"),
-        pl.lit(said).alias("message"),
-    )
-
-
-def _not_allowed(joined: pl.DataFrame, plan: Plan, owner: str) -> Iterator[pl.DataFrame]:
-    """Rows for products that the policy keeps the feed from making or changing, as problems."""
-    if not plan.by_key:
-        strange = _key_of_another()
-        said = "is the key of a product that this row is not about, as nothing else agrees"
-        yield _refused(joined.filter(strange), plan, "key_taken", "refuse", said)
-        joined = joined.filter(~strange)
-    if plan.policy.others == "refuse":
-        yield _foreign(joined, plan, owner)
-    there = pl.col(OWNER).is_not_null() & pl.col(STATE).ne_missing(TAKEN_OUT)
-    if plan.policy.products == "change":
-        said = "is not in the catalog; this feed only completes products that are"
-        # Of rows that find their products in another way that has been said.
-        lost = ~there if plan.by_key else ~there & pl.col(FOUND).is_not_null()
-        yield _refused(joined.filter(lost), plan, "not_in_catalog", "refuse", said)
-    elif plan.policy.products == "make":
-        said = "is in the catalog already; this feed only makes new products"
-        yield _refused(joined.filter(there), plan, "in_catalog", "leave_out", said)
-
-
-def _key_of_another() -> pl.Expr:
-    """Whether a row that finds no product has the key of one."""
-    return pl.col(OWNER).is_not_null() & pl.col(FOUND).is_null()
-
-
-def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
-    """Rows that would change another supplier's product, as problems. One that changes nothing is
-    the same, whoever the product is of."""
-    label = plan.schema[plan.schema.key].label
-    message = (
-        pl.lit(f"{label}: '")
-        + pl.col("key")
-        + pl.lit("' belongs to ")
-        + pl.col(OWNER)
-        + pl.lit("; a feed changes only its own products, unless its rules allow others")
-    )
-    return joined.filter((pl.col(OWNER) != owner) & (pl.col("fields").list.len() > 0)).select(
-        pl.col(ROW).cast(pl.UInt32).alias("row"),
-        pl.lit(plan.schema.key).alias("field"),
-        pl.lit("not_own_product").alias("kind"),
-        pl.lit("refuse").alias("severity"),
-        pl.col("key").alias("seen"),
-        message.alias("message"),
-    )
-
-
-def _refused(rows: pl.DataFrame, plan: Plan, kind: str, severity: str, said: str) -> pl.DataFrame:
-    label = plan.schema[plan.schema.key].label
-    return rows.filter(pl.col("key").is_not_null()).select(
-        pl.col(ROW).cast(pl.UInt32).alias("row"),
-        pl.lit(plan.schema.key).alias("field"),
-        pl.lit(kind).alias("kind"),
-        pl.lit(severity).alias("severity"),
-        pl.col("key").alias("seen"),
-        (pl.lit(f"{label}: '") + pl.col("key") + pl.lit(f"' {said}")).alias("message"),
-    )
 
 
 def _must_differ(one: FilledField, plan: Plan) -> bool:
@@ -408,12 +338,7 @@ def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
     value = new if one.fill.when_empty == "clear" else pl.coalesce(new, old)
     if one.fill.on_problem == "skip" and one.flow.faults:
         value = pl.when(pl.col(one.code_column).is_null()).then(value).otherwise(old)
-    if kept:
-        value = (
-            pl.when(pl.col("key").is_in(list(kept)) & old.is_not_null()).then(old).otherwise(value)
-        )
-    known = pl.col(OWNER).is_not_null()
-    return may_be_written(one, value, old, known).alias(NEW + one.field.name)
+    return ruled(one, value, kept)
 
 
 def _changed_fields(rows: pl.DataFrame, plan: Plan, feed: int) -> pl.Series:

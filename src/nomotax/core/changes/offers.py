@@ -20,6 +20,8 @@ PRINT = "print"
 #: before their names what it says.
 ASIDE, SAID = "aside", "said:"
 _APART = " "
+#: Whose offer a product goes by, where it is not this feed's.
+HOLDS = "holds"
 #: Kinds of texts that articles are searched by.
 _TEXTS = (FieldKind.TEXT, FieldKind.GTIN, FieldKind.IDENTIFIER, FieldKind.CHOICE)
 

@@ -31,6 +31,17 @@ def may_be_written(one: FilledField, value: pl.Expr, old: pl.Expr, known: pl.Exp
     return value if stays is None else pl.when(stays).then(old).otherwise(value)
 
 
+def ruled(one: FilledField, value: pl.Expr, kept: Sequence[str]) -> pl.Expr:
+    """A value where it is not kept by hand, and the policy of the field writes it."""
+    old = pl.col(OLD + one.field.name)
+    if kept:
+        value = (
+            pl.when(pl.col("key").is_in(list(kept)) & old.is_not_null()).then(old).otherwise(value)
+        )
+    known = pl.col(OWNER).is_not_null()
+    return may_be_written(one, value, old, known).alias(NEW + one.field.name)
+
+
 def stock_of(plan: Plan) -> list[str]:
     """The field that a missing product's stock is set in, if the policy does so."""
     stock = plan.schema.with_role(Role.STOCK)

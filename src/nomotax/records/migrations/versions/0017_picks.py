@@ -1,4 +1,4 @@
-"""Which articles of a feed's range are picked"""
+"""Which articles of a feed's range are picked, and whose values hold"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -22,10 +22,12 @@ def upgrade() -> None:
         sa.UniqueConstraint("store_id", "feed_id", "article"),
     )
     op.add_column("feeds", sa.Column("picking", JSONB, nullable=False, server_default="[]"))
+    op.add_column("stores", sa.Column("sources", JSONB, nullable=False, server_default="{}"))
     op.add_column("feeds", sa.Column("picked", sa.Integer, nullable=False, server_default="0"))
 
 
 def downgrade() -> None:
+    op.drop_column("stores", "sources")
     op.drop_column("feeds", "picked")
     op.drop_column("feeds", "picking")
     op.drop_table("picks")

@@ -1,0 +1,1 @@
+"""Whose value holds where several feeds offer one product."""

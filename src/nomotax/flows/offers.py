@@ -1,0 +1,223 @@
+"""What the feeds of a store offer, set beside each other."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+
+import polars as pl
+from pydantic import BaseModel
+from sqlmodel import Session
+
+from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.marks import NEW
+from nomotax.core.changes.offers import says
+from nomotax.core.errors import Conflict
+from nomotax.core.resolve.offers import HAS, TAKEN, Offers, Resolver, Standing
+from nomotax.core.resolve.sources import Sources
+from nomotax.core.schema.model import Role, StoreSchema
+from nomotax.flows.changesets import changeset_name
+from nomotax.records.catalog import Catalog
+from nomotax.records.database import session
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
+from nomotax.records.tables import Run, Store
+
+#: What became of rows that say something of a product.
+_SOUND = ["new", "changed", "same"]
+
+
+class SourceFeed(BaseModel):
+    """A feed that may be named in an order; one that is removed says nothing any more."""
+
+    id: int
+    name: str
+    removed: bool
+
+
+class SourcesView(BaseModel):
+    """What a store says of whose values hold, and the feeds that it can name."""
+
+    sources: Sources
+    feeds: list[SourceFeed]
+
+
+class Offer(BaseModel):
+    """What a feed says of a product, by field; ``taken`` where the product goes by it, ``competes``
+    where it stands against others. ``day`` is when its delivery came."""
+
+    feed_id: int
+    feed: str
+    run_id: int
+    day: datetime
+    competes: bool
+    taken: bool
+    values: dict[str, str]
+
+
+class FieldSource(BaseModel):
+    """Whose value of a field holds: that of a feed, or what is kept by hand (``kept``). ``value``
+    is what the next run of a feed that is named writes; null where nothing says so."""
+
+    field: str
+    feed_id: int | None
+    kept: bool
+    value: str | None
+
+
+class ProductOffers(BaseModel):
+    offers: list[Offer]
+    fields: list[FieldSource]
+
+
+def sources_of(store: Store) -> Sources:
+    """What a store says of whose values hold."""
+    return Sources.model_validate(store.sources)
+
+
+def sources_view(store_id: int) -> SourcesView:
+    """The same with the feeds that it can name. Raises ``NotFound``."""
+    with session() as db:
+        sources = sources_of(Stores(db).get(store_id))
+        return SourcesView(sources=sources, feeds=_feeds(db, store_id, sources))
+
+
+def _feeds(db: Session, store_id: int, sources: Sources) -> list[SourceFeed]:
+    seen = Feeds(db, store_id).all()
+    there = [
+        SourceFeed(id=known_id(feed), name=f"{supplier.name}: {feed.name}", removed=False)
+        for feed, supplier in seen
+    ]
+    ids = {feed.id for feed in there}
+    gone = [SourceFeed(id=f, name="a removed feed", removed=True) for f in sources.feeds]
+    return [*there, *(feed for feed in gone if feed.id not in ids)]
+
+
+def set_sources(store_id: int, sources: Sources) -> SourcesView:
+    """Say whose values hold from the next runs on. Raises ``Conflict`` for a feed or a field that
+    the store does not have."""
+    with session() as db:
+        stores = Stores(db)
+        store, schema = stores.locked(store_id), stores.schema(store_id)
+        before = sources_of(store).feeds
+        known = {known_id(feed) for feed, _ in Feeds(db, store_id).all()}
+        strange = [f for f in sources.feeds if f not in known and f not in before]
+        lost = [name for name in sources.fields if name not in schema or name == schema.key]
+        if strange or lost:
+            raise Conflict(
+                f"The store has no feed {strange[0]}." if strange else
+                f"{lost[0]!r} is no field that feeds can share.",
+                where="the order of the sources",
+                remedy="Name feeds that are in sight, and fields other than the key.",
+            )  # fmt: skip
+        store.sources = sources.model_dump(mode="json")
+        db.add(store)
+    return sources_view(store_id)
+
+
+def standing_of(
+    db: Session, run: Run, schema: StoreSchema, fields: Sequence[str]
+) -> Standing | None:
+    """What a run's feed says among the offers of others, as they were applied last; None where the
+    store does not name the feed, or no other has offered anything."""
+    store, own = Stores(db).get(run.store_id), run.feed_id or 0
+    sources = sources_of(store)
+    if own not in sources.feeds:
+        return None
+    asked = _asked(schema, fields)
+    in_sight = {known_id(f): f"{s.name}: {f.name}" for f, s in Feeds(db, run.store_id).all()}
+    others = [f for f in sources.feeds if f != own and f in in_sight]
+    applied = {f: Runs(db, run.store_id).last_applied(f, 1) for f in others}
+    offers = [_offers(runs[0], asked) for runs in applied.values() if runs]
+    if not offers:
+        return None
+    return Standing(Resolver(sources, schema), own, _day(run), offers, in_sight)
+
+
+def _asked(schema: StoreSchema, fields: Sequence[str]) -> list[str]:
+    """Fields that are set beside each other, and those that tell which offer is taken."""
+    weighed = [schema.with_role(role) for role in (Role.COST, Role.STOCK)]
+    names = dict.fromkeys([*fields, *(f.name for f in weighed if f)])
+    return [name for name in names if name != schema.key]
+
+
+def _offers(run: Run, fields: Sequence[str]) -> Offers:
+    """What a run's feed said of products, by the rows that it applied."""
+    frame = _sound(run, fields).collect().unique("key", keep="first", maintain_order=True)
+    return Offers(run.feed_id or 0, _day(run), frame)
+
+
+def _sound(run: Run, fields: Sequence[str]) -> pl.LazyFrame:
+    scan = artifacts().scan(changeset_name(run))
+    columns = scan.collect_schema().names()
+    there = [f for f in fields if NEW + f in columns]
+    sound = pl.col("status").is_in(_SOUND) & pl.col("key").is_not_null()
+    return scan.filter(sound).select("key", *(says(columns, f).alias(NEW + f) for f in there))
+
+
+def _day(run: Run) -> int:
+    came = run.used.get("received_at")
+    return int(datetime.fromisoformat(came).timestamp()) if came else 0
+
+
+def product_offers(store_id: int, key: str) -> ProductOffers:
+    """What every feed says of a product, and whose value of each field holds. Raises
+    ``NotFound``."""
+    with session() as db:
+        stores = Stores(db)
+        store, schema = stores.get(store_id), stores.schema(store_id)
+        product = Catalog(db, store_id).product(key)
+        kept = {field for field, keys in Catalog(db, store_id).kept().items() if key in keys}
+        feeds = {known_id(f): f"{s.name}: {f.name}" for f, s in Feeds(db, store_id).all()}
+        applied = {f: Runs(db, store_id).last_applied(f, 1) for f in feeds}
+    sources, names = sources_of(store), [n for n in schema.names if n != schema.key]
+    found: dict[int, tuple[Run, pl.DataFrame]] = {}
+    for feed, runs in applied.items():
+        if runs:
+            row = _sound(runs[0], names).filter(pl.col("key") == product.key).head(1).collect()
+            if row.height:
+                found[feed] = runs[0], row.drop("key")
+    resolver = Resolver(sources, schema)
+    sides = {f: row.with_columns(pl.lit(True).alias(HAS)) for f, (_, row) in found.items()}
+    days = {f: _day(run) for f, (run, _) in found.items()}
+    stands = resolver.resolve(None, sides, days).row(0, named=True) if sides else {}
+    offers = [
+        Offer(
+            feed_id=feed, feed=feeds[feed], run_id=known_id(run),
+            day=datetime.fromisoformat(run.used["received_at"]),
+            competes=sources.competes(feed), taken=stands.get(TAKEN) == feed,
+            values={c.removeprefix(NEW): v for c, v in row.row(0, named=True).items() if v},
+        )
+        for feed, (run, row) in found.items()
+    ]  # fmt: skip
+    return ProductOffers(
+        offers=sorted(offers, key=lambda o: (not o.taken, o.feed)),
+        fields=_held(resolver, stands, offers, kept, names),
+    )
+
+
+def _held(
+    resolver: Resolver,
+    stands: dict[str, object],
+    offers: Sequence[Offer],
+    kept: set[str],
+    names: Sequence[str],
+) -> list[FieldSource]:
+    taken = stands.get(TAKEN)
+    found = []
+    for name in names:
+        value = stands.get(NEW + name)
+        own = [*resolver.sources.fields.get(name, ()), taken, *resolver.sources.order]
+        says = {o.feed_id: o.values.get(name) for o in offers}
+        whose = next(
+            (f for f in own if isinstance(f, int) and says.get(f) == value and value), None
+        )
+        if whose is not None or name in kept:
+            found.append(
+                FieldSource(
+                    field=name, feed_id=whose, kept=name in kept,
+                    value=str(value) if value is not None else None,
+                )
+            )  # fmt: skip
+    return found
