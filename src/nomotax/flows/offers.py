@@ -43,7 +43,7 @@ class SourcesView(BaseModel):
     feeds: list[SourceFeed]
 
 
-class Offer(BaseModel):
+class FeedOffer(BaseModel):
     """What a feed says of a product, by field; ``taken`` where the product goes by it, ``competes``
     where it stands against others. ``day`` is when its delivery came."""
 
@@ -67,7 +67,7 @@ class FieldSource(BaseModel):
 
 
 class ProductOffers(BaseModel):
-    offers: list[Offer]
+    offers: list[FeedOffer]
     fields: list[FieldSource]
 
 
@@ -183,7 +183,7 @@ def product_offers(store_id: int, key: str) -> ProductOffers:
     days = {f: _day(run) for f, (run, _) in found.items()}
     stands = resolver.resolve(None, sides, days).row(0, named=True) if sides else {}
     offers = [
-        Offer(
+        FeedOffer(
             feed_id=feed, feed=feeds[feed], run_id=known_id(run),
             day=datetime.fromisoformat(run.used["received_at"]),
             competes=sources.competes(feed), taken=stands.get(TAKEN) == feed,
@@ -200,7 +200,7 @@ def product_offers(store_id: int, key: str) -> ProductOffers:
 def _held(
     resolver: Resolver,
     stands: dict[str, object],
-    offers: Sequence[Offer],
+    offers: Sequence[FeedOffer],
     kept: set[str],
     names: Sequence[str],
 ) -> list[FieldSource]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
+from collections.abc import Hashable
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
@@ -100,33 +102,25 @@ class Shown(BaseModel):
 
 
 @dataclass(frozen=True)
-class Range:
-    """A feed's range beside the catalog and what is picked."""
+class Said:
+    """What a feed says of its articles by a run, and said by the one ``before``."""
 
     run: Run | None
     before: Run | None
     schema: StoreSchema
-    known: pl.Series
-    picked: Picked
 
     @cached_property
     def rows(self) -> pl.DataFrame:
-        """A row for each article's row and for each article that is gone, as ``RangeRow`` with
-        ``of:<field>``, the category, and ``texts`` that they are searched by."""
+        """A row for each article's row and for each article that is gone: row, article, key, since,
+        status, reason, ``of:<field>``, category, and ``texts`` that they are searched by."""
         if self.run is None:
-            flags = ("in_store", "picked", "by_rule")
-            kinds = {c: pl.Boolean if c in flags else pl.String for c in _COLUMNS}
-            return pl.DataFrame(schema=kinds)
+            return pl.DataFrame(schema=dict.fromkeys(_SAID, pl.String))
         here = self._read(self.run)
         found = here.with_columns(since=self._since(here))
         if self.compared is not None:
             gone = self.compared.join(here, on=OF_ARTICLE, how="anti")
             found = pl.concat([found, gone.with_columns(_GONE)], how="diagonal")
-        return found.with_columns(
-            in_store=pl.col("key").is_in(self.known.implode()).fill_null(False),
-            picked=self.picked.of(found),
-            by_rule=Picked(self.picked.articles.clear(), self.picked.rules).of(found),
-        )
+        return found
 
     @cached_property
     def compared(self) -> pl.DataFrame | None:
@@ -181,22 +175,61 @@ class Range:
         known = pl.col(OF_ARTICLE).is_not_null()
         return aside.select(pl.when(known).then(said.otherwise(pl.lit("changed")))).to_series()
 
-    def chosen(self, shown: Shown) -> pl.DataFrame:
+    @cached_property
+    def categories(self) -> list[str]:
+        return sorted(self.rows["category"].drop_nulls().unique())
+
+
+@dataclass(frozen=True)
+class Range:
+    """The same beside the catalog and what is picked; ``in_store`` is told of each row."""
+
+    said: Said
+    in_store: pl.Series
+    picked: Picked
+
+    @cached_property
+    def rows(self) -> pl.DataFrame:
+        """The rows with ``in_store``, ``picked`` and ``by_rule``."""
+        said, ruled = self.said.rows, Picked(self.picked.articles.clear(), self.picked.rules)
+        marks = [self.in_store.alias("in_store"), self.picked.of(said)]
+        return said.with_columns(*marks, ruled.of(said).alias("by_rule"))
+
+    @cached_property
+    def _orders(self) -> OrderedDict[Hashable, pl.Series]:
+        return OrderedDict()
+
+    def places(self, shown: Shown, sort: str, descending: bool) -> pl.Series:
+        """Where the rows stand that a filter chooses, in an order."""
+        asked = (shown.group, shown.category, shown.search, sort, descending)
+        if asked not in self._orders:
+            rows = self.chosen(shown, self.rows.with_row_index("at"))
+            if sort != "row" or descending:
+                by = _sorted_by(self.said, sort)
+                rows = rows.sort(by, descending=descending, nulls_last=True, maintain_order=True)
+            while len(self._orders) >= _KEPT:
+                self._orders.popitem(last=False)
+            self._orders[asked] = rows["at"]
+        return self._orders[asked]
+
+    def chosen(self, shown: Shown, rows: pl.DataFrame | None = None) -> pl.DataFrame:
         """The rows that a filter chooses. Those that are gone are only seen among themselves."""
-        rows = self.rows.filter(_fits(shown.group))
+        rows = (self.rows if rows is None else rows).filter(_fits(shown.group))
         if shown.category:
             rows = rows.filter(of_branch(pl.col("category"), shown.category))
         return rows.filter(has_text(pl.col("texts"), shown.search)) if shown.search else rows
 
+    @cached_property
     def counts(self) -> dict[Group, int]:
+        """Rows by group."""
         groups: tuple[Group, ...] = Group.__args__  # type: ignore[attr-defined]  # of a Literal
-        return {group: self.rows.filter(_fits(group)).height for group in groups}
+        counted = self.rows.select(_fits(group).sum().alias(group) for group in groups)
+        return dict(zip(groups, counted.row(0), strict=True))
 
 
-_COLUMNS = (
-    "row", "article", "key", "in_store", "picked", "by_rule", "since", "status", "reason",
-    "category", "texts",
-)  # fmt: skip
+_SAID = ("row", "article", "key", "since", "status", "reason", "category", "texts")
+#: Filters and orders of one range that are kept.
+_KEPT = 8
 _GONE = pl.lit("gone").alias("since"), pl.lit("gone").alias("status")
 
 
@@ -222,16 +255,21 @@ def range_of(feed_id: int) -> Range:
         run = last[0] if last else None
         before = next((r for r in last if run and r.delivery_id != run.delivery_id), None)
         schema, revision = Stores(db).schema(store_id), Stores(db).get(store_id).revision
-        made_of = (
-            run and run.changes, before and before.changes, feed.picked, revision, schema.key,
-        )  # fmt: skip
+        rules = Stores(db).get(store_id).rules_revision
+        files = (run and run.changes, before and before.changes)
+        about = (artifacts().root, store_id, feed_id, rules, *files)
+        said = remembered(("said", *about), lambda: Said(run, before, schema))
 
-        def look() -> Range:
+        def in_store() -> pl.Series:
             known = listing_of(db, store_id).frame["key"]
-            return Range(run, before, schema, known, picked_of(db, feed))
+            there = pl.col("key").is_in(known.implode()).fill_null(False)
+            return said.rows.select(there).to_series()
 
-        key = ("range", artifacts().root, feed_id, *made_of)
-        return remembered(key, look)
+        there = remembered(("in store", *about, revision), in_store)
+        return remembered(
+            ("range", *about, revision, feed.picked),
+            lambda: Range(said, there, picked_of(db, feed)),
+        )
 
 
 def _filled(run: Run) -> bool:
@@ -243,7 +281,7 @@ def range_view(feed_id: int) -> RangeView:
     """What a feed's range amounts to. Raises ``NotFound``."""
     found = range_of(feed_id)
     bench = open_workbench(feed_id)
-    run, before = found.run, found.before
+    said, run, before = found.said, found.said.run, found.said.before
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
     return RangeView(
@@ -251,13 +289,13 @@ def range_view(feed_id: int) -> RangeView:
         file_name=run.used.get("file_name", "") if run else "",
         filled_at=run.created_at if run else None,
         behind=_behind(feed_id, run, bench) if run else "",
-        before=before.used.get("file_name", "") if before and found.compared is not None else None,
+        before=before.used.get("file_name", "") if before and said.compared is not None else None,
         only_picked=bench.crosswalk.policy.products == "picked",
         rules=rules_of(feed),
         picks=found.picked.articles.len(),
-        categories=sorted(found.rows["category"].drop_nulls().unique()),
-        shown=[ShownField(name=f.name, label=f.label, numeric=f.numeric) for f in found.fields],
-        counts=found.counts(),
+        categories=said.categories,
+        shown=[ShownField(name=f.name, label=f.label, numeric=f.numeric) for f in said.fields],
+        counts=found.counts,
     )
 
 
@@ -276,18 +314,15 @@ def range_page(
     """Articles of the range, in the order of their rows, of their numbers, or of a field that is
     shown; those of which it says nothing come last. Raises ``NotFound`` for another."""
     found = range_of(feed_id)
-    rows = found.chosen(shown)
-    if sort != "row" or descending:
-        by = _sorted_by(found, sort)
-        rows = rows.sort(by, descending=descending, nulls_last=True, maintain_order=True)
-    page = rows.slice(offset, limit)
-    return RangePage(total=rows.height, rows=[_row(one) for one in page.iter_rows(named=True)])
+    places = found.places(shown, sort, descending)
+    page = found.rows[places.slice(offset, limit)]
+    return RangePage(total=places.len(), rows=[_row(one) for one in page.iter_rows(named=True)])
 
 
-def _sorted_by(found: Range, sort: str) -> pl.Expr:
+def _sorted_by(said: Said, sort: str) -> pl.Expr:
     if sort in ("row", OF_ARTICLE):
         return pl.col(sort)
-    field = next((f for f in found.fields if f.name == sort), None)
+    field = next((f for f in said.fields if f.name == sort), None)
     if field is None:
         raise NotFound(f"The range is not shown by {sort!r}.")
     return pl.col(_OF + sort).cast(NUMBER, strict=False) if field.numeric else pl.col(_OF + sort)
@@ -301,8 +336,9 @@ def _row(one: dict[str, object]) -> RangeRow:
 def range_csv(feed_id: int, shown: Shown) -> bytes:
     """The same as CSV (UTF-8 with a mark), in the order of the rows."""
     found = range_of(feed_id)
-    values = [pl.col(_OF + f.name).alias(f"their {f.name}") for f in found.fields]
-    out = found.chosen(shown).select("row", OF_ARTICLE, *values, *_COLUMNS[2:9])
+    values = [pl.col(_OF + f.name).alias(f"their {f.name}") for f in found.said.fields]
+    own = ("key", "in_store", "picked", "by_rule", "since", "status", "reason")
+    out = found.chosen(shown).select("row", OF_ARTICLE, *values, *own)
     return out.write_csv(include_bom=True).encode()
 
 

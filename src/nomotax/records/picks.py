@@ -9,7 +9,7 @@ from sqlmodel import col
 from nomotax.records.actors import at_work
 from nomotax.records.bulk import copy_frame, copy_out, read_query
 from nomotax.records.columns import now
-from nomotax.records.products import Pick
+from nomotax.records.products import PickedArticle
 from nomotax.records.repository import Repository
 from nomotax.records.tables import Feed
 
@@ -31,7 +31,7 @@ with dropped as (
 
 
 class Picks(Repository):
-    of, what = Pick, "pick"
+    of, what = PickedArticle, "pick"
 
     def of_feed(self, feed_id: int) -> pl.Series:
         """The articles that are picked."""

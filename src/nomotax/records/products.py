@@ -160,7 +160,7 @@ class Pairing(Acted, table=True):
     at: datetime = moment()
 
 
-class Pick(Acted, table=True):
+class PickedArticle(Acted, table=True):
     """An article of a feed's range that is picked for the store, by its number."""
 
     __tablename__: ClassVar[str] = "picks"

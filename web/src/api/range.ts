@@ -5,6 +5,7 @@ import { feedKey } from "./hooks";
 
 export type RangeView = Schemas["RangeView"];
 export type RangeRow = Schemas["RangeRow"];
+export type RangePage = Schemas["RangePage"];
 export type PickRule = Schemas["PickRule"];
 export type Shown = Required<Schemas["Shown"]>;
 export type PickEdit = Schemas["PickEdit"];

@@ -3017,29 +3017,28 @@ export interface components {
         };
         /**
          * Offer
-         * @description What a feed says of a product, by field; ``taken`` where the product goes by it, ``competes``
-         *     where it stands against others. ``day`` is when its delivery came.
+         * @description Something a reading could use: a sheet, a record element, a file of an archive.
          */
         Offer: {
-            /** Feed Id */
-            feed_id: number;
-            /** Feed */
-            feed: string;
-            /** Run Id */
-            run_id: number;
             /**
-             * Day
-             * Format: date-time
+             * Kind
+             * @enum {string}
              */
-            day: string;
-            /** Competes */
-            competes: boolean;
-            /** Taken */
-            taken: boolean;
-            /** Values */
-            values: {
-                [key: string]: string;
-            };
+            kind: "file" | "sheet" | "records" | "lists";
+            /** Name */
+            name: string;
+            /** Count */
+            count: number;
+            /**
+             * Detail
+             * @default
+             */
+            detail?: string;
+            /**
+             * More
+             * @default false
+             */
+            more?: boolean;
         };
         /**
          * Preference
@@ -5940,9 +5939,35 @@ export interface components {
         /** ProductOffers */
         ProductOffers: {
             /** Offers */
-            offers: components["schemas"]["Offer"][];
+            offers: components["schemas"]["FeedOffer"][];
             /** Fields */
             fields: components["schemas"]["FieldSource"][];
+        };
+        /**
+         * FeedOffer
+         * @description What a feed says of a product, by field; ``taken`` where the product goes by it, ``competes``
+         *     where it stands against others. ``day`` is when its delivery came.
+         */
+        FeedOffer: {
+            /** Feed Id */
+            feed_id: number;
+            /** Feed */
+            feed: string;
+            /** Run Id */
+            run_id: number;
+            /**
+             * Day
+             * Format: date-time
+             */
+            day: string;
+            /** Competes */
+            competes: boolean;
+            /** Taken */
+            taken: boolean;
+            /** Values */
+            values: {
+                [key: string]: string;
+            };
         };
         /**
          * FieldSource

@@ -68,6 +68,7 @@ function shop(refuse = false) {
       store: "Ostrelle",
       product_schema: { name: "Products", key: "sku", fields },
     }))
+    .on("GET /api/v1/stores/1/offers/QP-1", () => ({ offers: [], fields: [] }))
     .on("GET /api/v1/stores/1/products/QP-1", detail)
     .on("PUT /api/v1/stores/1/products/QP-1", ({ body }: Sent) => {
       if (refuse) throw new Error("Price: 'dear' is no number");

@@ -44,6 +44,8 @@ const run = runView({
   log: [{ at: new Date().toISOString(), text: "applied" }],
 });
 
+const NO_OFFERS = () => ({ offers: [], fields: [] });
+
 function server() {
   return new FakeServer()
     .on("GET /api/v1/stores/1/schema", () => ({
@@ -85,6 +87,7 @@ describe("the catalog", () => {
 
 describe("a product", () => {
   it("stands as a shop shows it beside its record and what each run changed", async () => {
+    server().on("GET /api/v1/stores/1/offers/QP-1", NO_OFFERS);
     server().on("GET /api/v1/stores/1/products/QP-1", () => ({
       product,
       kept: [],
@@ -148,6 +151,7 @@ describe("a product", () => {
         store: "Ostrelle",
         product_schema: { name: "Ostrelle products", key: "sku", fields: [...fields, ...more] },
       }))
+      .on("GET /api/v1/stores/1/offers/QP-1", NO_OFFERS)
       .on("GET /api/v1/stores/1/products/QP-1", () => ({
         product: { ...product, content },
         kept: [],

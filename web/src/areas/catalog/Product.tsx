@@ -12,6 +12,7 @@ import { useSchema, type StoreField } from "../../api/hooks";
 import { Failure, Waiting } from "../../components/states";
 import { plainText } from "../../components/richText";
 import { pictureAddress } from "../../components/words";
+import { Offers } from "./Offers";
 import { Record } from "./Record";
 import { useStoreId } from "../../shell/Shell";
 
@@ -66,7 +67,10 @@ export function Product() {
         }}
       >
         <ShopView detail={detail.data} fields={fields} />
-        <Record store={store} detail={detail.data} fields={fields} />
+        <Box sx={{ minWidth: 0 }}>
+          <Offers store={store} product={detail.data.product.key} fields={fields} />
+          <Record store={store} detail={detail.data} fields={fields} />
+        </Box>
       </Box>
     </Box>
   );

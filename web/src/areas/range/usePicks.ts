@@ -1,7 +1,7 @@
 /** Picking that is said at once, and can be taken back. */
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { freshen } from "../../api/hooks";
-import { putPickRules, putPicks, type PickEdit, type PickRule } from "../../api/range";
+import { feedKey, freshen } from "../../api/hooks";
+import { putPickRules, putPicks, type PickEdit, type PickRule, type RangePage } from "../../api/range";
 import { count } from "../../components/words";
 import { useUndo } from "../../shell/undo";
 
@@ -16,6 +16,20 @@ export function usePicks(feed: number) {
   const about = { onError: undo.failed, onSettled: () => freshen(queries, feed) };
   const picks = useMutation({
     mutationFn: (edit: PickEdit) => putPicks(feed, edit),
+    // A tick is seen at once; what the server makes of it comes with the fresh page.
+    onMutate: ({ pick = true, articles }) =>
+      queries.setQueriesData<RangePage>({ queryKey: [...feedKey(feed), "range-articles"] }, (page) =>
+        page && articles
+          ? {
+              ...page,
+              rows: page.rows.map((row) =>
+                row.article !== null && articles.includes(row.article) && !row.by_rule
+                  ? { ...row, picked: pick }
+                  : row,
+              ),
+            }
+          : page,
+      ),
     onSuccess: ({ changed, articles, unknown }, edit) => {
       const did = edit.pick === false ? "no more picked" : "picked";
       const missing = unknown.length ? `; the range does not have ${some(unknown)}` : "";

@@ -9,12 +9,14 @@ import { Fields } from "./Fields";
 import { Ladders } from "./Ladders";
 import { Rates } from "./Rates";
 import { Removed } from "./Removed";
+import { Sources } from "./Sources";
 import { Tree } from "./Tree";
 
 const VIEWS: [string, string, ComponentType<{ store: number }>][] = [
   ["fields", "Fields", Fields],
   ["categories", "Categories", Tree],
   ["ladders", "Price ladders", Ladders],
+  ["sources", "Sources", Sources],
   ["rates", "Rates and look-ups", Rates],
   ["removed", "Removed", Removed],
 ];

@@ -1,0 +1,124 @@
+"""A range in the interface: thirty of four hundred picked, and what changed a week later; a second
+supplier whose offer takes over and gives back."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.browser.test_runs import sender, to_descriptor_bytes
+
+pytestmark = pytest.mark.browser
+
+COLUMNS = {"code": "No", "title": "What", "cost": "Net"}
+
+
+def listing(numbers, dear=()):
+    rows = (f"R-{n:03d};Rope {n} mm;{n % 40 + (2 if n in dear else 1)}.50\n" for n in numbers)
+    return "No;What;Net\n" + "".join(rows)
+
+
+@pytest.fixture
+def chandler(page: Page, installation):
+    """A store of its own; gives what makes a feed of it and what sends a file to one, and where
+    its places are."""
+    sent = sender(page, installation.address)
+
+    def deliver(feed, text):
+        upload = {"name": "list.csv", "mimeType": "text/csv", "buffer": text.encode()}
+        sent("post", f"/feeds/{feed}/deliveries", multipart={"file": upload})
+
+    def feed(supplier, text, columns=COLUMNS, **more):
+        about = {"supplier": supplier, "name": "List"}
+        made = sent("post", f"/stores/{store}/feeds", data=about)["id"]
+        deliver(made, text)
+        fills = {f: {"parts": [{"column": c}]} for f, c in columns.items()}
+        for name in {"cost", "stock"} & fills.keys():
+            fills[name]["steps"] = [{"do": "number"}]
+        revision = sent("get", f"/feeds/{made}/bench")["revision"]
+        draft = {"crosswalk": {"fills": fills} | more, "revision": revision}
+        sent("put", f"/feeds/{made}/draft", data=draft)
+        return made
+
+    file = {"name": "s.json", "mimeType": "application/json", "buffer": to_descriptor_bytes()}
+    store = sent("post", "/stores", multipart={"name": "Ropery", "file": file})["id"]
+    return feed, deliver, f"{installation.address}/s/{store}"
+
+
+def prepare(page: Page, place: str, feed: int) -> None:
+    page.goto(f"{place}/feeds/{feed}/range")
+    page.get_by_role("button", name="Prepare", exact=True).click()
+    page.wait_for_url(re.compile(r"/runs/\d+"))
+    expect(page.get_by_text(re.compile("prepared"))).to_be_visible(timeout=20_000)
+
+
+def apply(page: Page, place: str, feed: int) -> None:
+    prepare(page, place, feed)
+    page.get_by_role("button", name=re.compile("^Apply to")).click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible(timeout=20_000)
+
+
+def test_thirty_of_four_hundred_are_picked_and_a_week_later_what_changed(page: Page, chandler):
+    feed, deliver, place = chandler
+    own = feed("Ropery", listing(range(400)), policy={"products": "picked"})
+    page.goto(f"{place}/feeds/{own}/range")
+    expect(page.get_by_text("The range is not filled yet")).to_be_visible()
+    prepare(page, place, own)
+    page.goto(f"{place}/feeds/{own}/range")
+    expect(page.get_by_role("tab", name="400 articles")).to_be_visible()
+    page.get_by_role("checkbox", name="Pick R-007").check()
+    page.get_by_role("button", name="Paste numbers").click()
+    page.get_by_role("textbox", name="Article numbers").fill(
+        "\n".join(f"R-{n:03d}" for n in range(100, 119)) + "\nX-1"
+    )
+    page.get_by_role("button", name="Pick 20 articles").click()
+    expect(page.get_by_text("19 articles picked; the range does not have X-1")).to_be_visible()
+    page.get_by_label("Search in the range").fill("rope 39")
+    page.get_by_role("button", name="Pick 11 articles").click()
+    expect(page.get_by_role("tab", name="31 picked")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.get_by_role("checkbox", name="Pick R-039").uncheck()
+    expect(page.get_by_role("tab", name="30 picked")).to_be_visible()
+    apply(page, place, own)
+    expect(page.get_by_text("30 new")).to_be_visible()
+
+    deliver(own, listing([n for n in range(1, 402) if n != 110], dear=(7, 8, 105)))
+    apply(page, place, own)
+    page.goto(f"{place}/feeds/{own}/range?group=changed")
+    for said in ("3 changed", "2 new", "2 gone", "29 in the store"):
+        expect(page.get_by_role("tab", name=said)).to_be_visible()
+    expect(page.get_by_role("link", name="R-105")).to_be_visible()
+    expect(page.get_by_role("checkbox", name="Pick R-008")).not_to_be_checked()
+    page.goto(f"{place}/catalog/R-105")
+    expect(page.get_by_text("27.50").first).to_be_visible()
+
+
+def test_a_second_suppliers_offer_takes_over_and_gives_back(page: Page, chandler):
+    feed, deliver, place = chandler
+    north = "No;What;Net\nR-1;Rope;4.00\nR-2;Cord;6.00\n"
+    first, second = feed("North", north), feed("East", north.replace("6.00", "5.00"))
+    page.goto(f"{place}/schema?view=sources")
+    for who in ("North: List", "East: List"):
+        page.get_by_role("combobox", name=re.compile("^(First|Then)")).click()
+        page.get_by_role("option", name=who).click()
+        expect(page.get_by_role("button", name=f"Move {who} up")).to_be_visible()
+    page.get_by_role("combobox", name="A product goes by").click()
+    page.get_by_role("option", name="the cheapest of them").click()
+    expect(page.get_by_text("with freight or duty")).to_be_visible()
+    apply(page, place, first)
+    apply(page, place, second)
+    page.goto(f"{place}/catalog/R-2")
+    offers = page.get_by_role("table", name="What each feed says")
+    goes_by = offers.get_by_role("columnheader", name=re.compile("East.*the product goes by it"))
+    expect(goes_by).to_be_visible()
+    expect(page.get_by_role("region", name="Record").get_by_text("5.00").first).to_be_visible()
+
+    deliver(second, "No;What;Net\nR-1;Rope;4.00\n")
+    prepare(page, place, second)
+    expect(page.get_by_text("the offer of North: List holds").first).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Apply to")).click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible()
+    page.goto(f"{place}/catalog/R-2")
+    expect(page.get_by_role("region", name="Record").get_by_text("6.00").first).to_be_visible()
