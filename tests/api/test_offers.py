@@ -103,6 +103,27 @@ def test_the_cheapest_in_stock_or_the_preferred(client, feeds, deliver, choose, 
     assert held(client, "RH-1", "supplier_sku") == (cheap,)
 
 
+def test_where_a_value_comes_from_is_told_by_the_list_that_said_it(client, feeds, deliver):
+    rule(client, feeds)
+    deliver("Nord", goods("N", [(1, "4,00", 5)]))
+    deliver("Ost", goods("O", [(1, "5,00", 9)]))
+    run = deliver("Nord", goods("N", [(1, "4,00", 0)]))
+    for asked in ("/stores/1", f"/runs/{run['id']}"):
+        told = get(client, f"{asked}/trace?key=RH-1&field=cost")
+        assert told["supplier"] == "Ost" and told["file_name"] == "ost.csv"
+        assert told["trace"]["value"] == "5.00"
+    deliver("Nord", HEAD)
+    assert get(client, "/stores/1/trace?key=RH-1&field=stock")["supplier"] == "Ost"
+
+
+def test_those_that_compete_change_nobody_elses_products(client, feeds, deliver):
+    rule(client, feeds, order=("Ost", "Texte"))
+    deliver("Nord", goods("N", [(1, "4,00", 5)]))
+    deliver("Texte", "Nr;Name\nRH-1;Feiner Pinsel\n")
+    run = deliver("Ost", goods("O", [(1, "5,00", 9), (2, "5,00", 9)]))
+    assert run["counts"] | {"rejected": 1, "new": 1} == run["counts"]
+
+
 def test_an_agencys_texts_complete_anybodys(client, feeds, deliver):
     rule(client, feeds, fields={"name": ["Texte", "Nord", "Ost"]})
     deliver("Nord", goods("N", [(1, "4,00", 5), (2, "4,00", 5)]))

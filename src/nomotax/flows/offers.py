@@ -116,23 +116,59 @@ def set_sources(store_id: int, sources: Sources) -> SourcesView:
     return sources_view(store_id)
 
 
+def offered_before(db: Session, run: Run) -> list[Run]:
+    """The runs that were applied last of the other feeds whose offers stand beside those of a
+    run's feed, the preferred first; none where the store does not name the feed."""
+    sources = sources_of(Stores(db).get(run.store_id))
+    if run.feed_id not in sources.feeds:
+        return []
+    in_sight = {known_id(feed) for feed, _ in Feeds(db, run.store_id).all()}
+    others = [f for f in sources.feeds if f != run.feed_id and f in in_sight]
+    runs = Runs(db, run.store_id)
+    return [last for feed in others for last in runs.last_applied(feed, 1)]
+
+
 def standing_of(
-    db: Session, run: Run, schema: StoreSchema, fields: Sequence[str]
+    db: Session, run: Run, before: Sequence[Run], schema: StoreSchema, fields: Sequence[str]
 ) -> Standing | None:
-    """What a run's feed says among the offers of others, as they were applied last; None where the
-    store does not name the feed, or no other has offered anything."""
-    store, own = Stores(db).get(run.store_id), run.feed_id or 0
-    sources = sources_of(store)
-    if own not in sources.feeds:
+    """What a run's feed says among the offers ``before``, as ``offered_before`` gives them; None
+    where there are none."""
+    if not before:
         return None
-    asked = _asked(schema, fields)
-    in_sight = {known_id(f): f"{s.name}: {f.name}" for f, s in Feeds(db, run.store_id).all()}
-    others = [f for f in sources.feeds if f != own and f in in_sight]
-    applied = {f: Runs(db, run.store_id).last_applied(f, 1) for f in others}
-    offers = [_offers(runs[0], asked) for runs in applied.values() if runs]
-    if not offers:
+    sources = sources_of(Stores(db).get(run.store_id))
+    there = [(known_id(f), f, s) for f, s in Feeds(db, run.store_id).all()]
+    return Standing(
+        resolver=Resolver(sources, schema),
+        own=run.feed_id or 0,
+        day=_day(run),
+        others=[_offers(one, _asked(schema, fields)) for one in before],
+        names={number: f"{s.name}: {f.name}" for number, f, s in there},
+        owners=frozenset(s.name for number, _, s in there if number in sources.order),
+    )
+
+
+def offer_behind(run: Run, key: str, field: str) -> int | None:
+    """The run of another feed whose value a run wrote in a product; None where it was its own."""
+    line = _line(run, key, field)
+    if line is None or line[1] == line[2]:
         return None
-    return Standing(Resolver(sources, schema), own, _day(run), offers, in_sight)
+    with session() as db:
+        before = [Runs.holding(db, one).get(one) for one in run.used.get("beside", [])]
+    same = (one for one in before if (line[1],) == (_line(one, key, field) or ("", ""))[2:])
+    return next((known_id(one) for one in same), None)
+
+
+def _line(run: Run, key: str, field: str) -> tuple[int | None, str | None, str | None] | None:
+    """Of the row that a run took for a product: its number, what it writes in a field, and what it
+    says of it; None where there is none, or it has nothing to say of the field."""
+    scan = artifacts().scan(changeset_name(run))
+    columns = scan.collect_schema().names()
+    if NEW + field not in columns:
+        return None
+    said = pl.when(pl.col("row").is_not_null()).then(says(columns, field)).alias("said")
+    own = scan.filter(pl.col("key") == key).sort(~pl.col("status").is_in(_SOUND), "row")
+    found = own.select("row", pl.col(NEW + field), said).head(1).collect()
+    return found.row(0) if found.height else None
 
 
 def _asked(schema: StoreSchema, fields: Sequence[str]) -> list[str]:

@@ -383,6 +383,7 @@ def _asked(found: Range, edit: PickEdit) -> tuple[pl.Series, list[str]]:
     if not named:
         raise Conflict("No article is named.", remedy="Name articles, or a filter.")
     asked = pl.Series(OF_ARTICLE, named, pl.String)
-    there = found.rows[OF_ARTICLE] if edit.pick else found.picked.articles
-    known = asked.is_in(there.implode())
+    there = found.said.rows[OF_ARTICLE] if edit.pick else found.picked.articles
+    # The few are looked for among the many, not the other way round: that would hash them all.
+    known = asked.is_in(there.filter(there.is_in(asked.implode())).implode())
     return asked.filter(known), asked.filter(~known).to_list()

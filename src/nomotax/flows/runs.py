@@ -21,7 +21,7 @@ from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.known import pairings_of
-from nomotax.flows.offers import standing_of
+from nomotax.flows.offers import offered_before, standing_of
 from nomotax.flows.picking import picked_of
 from nomotax.flows.publishing import prepare_states
 from nomotax.flows.restoring import prepare_restore
@@ -141,6 +141,7 @@ class _Work:
     brought: pl.DataFrame | None
     picked: Picked
     standing: Standing | None
+    beside: list[int]
 
 
 def _prepare(run_id: int, tell: Progress) -> None:
@@ -196,7 +197,8 @@ def _work_of(run_id: int) -> _Work:
     ctx = context_of(bundle, delivery, categories)
     plan = compile_plan(bundle.crosswalk.within(schema), schema, ctx, delivery.columns)
     with session() as db:
-        standing = standing_of(db, run, schema, plan.fields)
+        before = offered_before(db, run)
+        standing = standing_of(db, run, before, schema, plan.fields)
     return _Work(
         run=run,
         plan=plan,
@@ -208,6 +210,7 @@ def _work_of(run_id: int) -> _Work:
         brought=_brought(last) if last else None,
         picked=picked,
         standing=standing,
+        beside=[known_id(one) for one in before],
     )
 
 
@@ -227,7 +230,7 @@ def _brought(runs: list[Run]) -> pl.DataFrame:
 def _keep(work: _Work, found: Compared, whole: int) -> None:
     # The files come first: a run is "prepared" only once its changeset can be read.
     # What hashes in it are made by: those of another version cannot be set beside them.
-    work.run.used = work.run.used | {"hashed": pl.__version__}
+    work.run.used = work.run.used | {"hashed": pl.__version__, "beside": work.beside}
     kept = keep_changeset(work.run, found.lines(), found.problems)
     counts = found.counts
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n)

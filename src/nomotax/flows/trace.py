@@ -16,6 +16,7 @@ from nomotax.core.errors import NotFound
 from nomotax.core.flow.context import Lookups
 from nomotax.core.table import ROW
 from nomotax.flows.changesets import changeset_name
+from nomotax.flows.offers import offer_behind
 from nomotax.flows.runs import delivery_used
 from nomotax.flows.workbench import context_of, open_workbench
 from nomotax.records.catalog import Catalog
@@ -61,7 +62,16 @@ def trace_on_bench(
 
 
 def trace_in_run(run_id: int, key: str, field: str) -> TracedValue:
-    """A product's field as a run filled it. Raises ``NotFound``."""
+    """A product's field as a run filled it, or as that of another feed did whose offer holds.
+    Raises ``NotFound``."""
+    with session() as db:
+        asked = Runs.holding(db, run_id).get(run_id)
+    other = offer_behind(asked, key, field) if asked.used.get("beside") else None
+    return _said_in_run(run_id if other is None else other, key, field)
+
+
+def _said_in_run(run_id: int, key: str, field: str) -> TracedValue:
+    """What a run's feed says of a field, whether that holds or not."""
     with session() as db:
         runs, stores = Runs.holding(db, run_id), Stores(db)
         run, store_id = runs.get(run_id), runs.store_id

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 import polars as pl
 
@@ -15,16 +15,18 @@ from nomotax.core.matching.finder import FOUND
 from nomotax.core.table import ROW
 
 
-def not_allowed(joined: pl.DataFrame, plan: Plan, owner: str | None) -> Iterator[pl.DataFrame]:
-    """Rows for products that the policy keeps the feed from making or changing, as problems; with
-    ``owner`` also those of other suppliers."""
+def not_allowed(
+    joined: pl.DataFrame, plan: Plan, owners: Collection[str]
+) -> Iterator[pl.DataFrame]:
+    """Rows for products that the policy keeps the feed from making or changing, as problems: where
+    it says so those of others than the ``owners``."""
     if not plan.by_key:
         strange = key_of_another()
         said = "is the key of a product that this row is not about, as nothing else agrees"
         yield _refused(joined.filter(strange), plan, "key_taken", "refuse", said)
         joined = joined.filter(~strange)
-    if owner is not None:
-        yield _foreign(joined, plan, owner)
+    if plan.policy.others == "refuse":
+        yield _foreign(joined, plan, owners)
     there = pl.col(OWNER).is_not_null() & pl.col(STATE).ne_missing(TAKEN_OUT)
     if plan.policy.products == "change":
         said = "is not in the catalog; this feed only completes products that are"
@@ -80,7 +82,7 @@ def _told_of_article(plan: Plan) -> list[pl.Expr]:
     return [branch.alias("category"), texts_of(pl.col(OF_ARTICLE), values)]
 
 
-def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
+def _foreign(joined: pl.DataFrame, plan: Plan, owners: Collection[str]) -> pl.DataFrame:
     """Rows that would change another supplier's product, as problems. One that changes nothing is
     the same, whoever the product is of."""
     label = plan.schema[plan.schema.key].label
@@ -91,7 +93,9 @@ def _foreign(joined: pl.DataFrame, plan: Plan, owner: str) -> pl.DataFrame:
         + pl.col(OWNER)
         + pl.lit("; a feed changes only its own products, unless its rules allow others")
     )
-    return joined.filter((pl.col(OWNER) != owner) & (pl.col("fields").list.len() > 0)).select(
+    return joined.filter(
+        ~pl.col(OWNER).is_in(list(owners)) & (pl.col("fields").list.len() > 0)
+    ).select(
         pl.col(ROW).cast(pl.UInt32).alias("row"),
         pl.lit(plan.schema.key).alias("field"),
         pl.lit("not_own_product").alias("kind"),

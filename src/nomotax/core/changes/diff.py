@@ -131,8 +131,7 @@ class Comparison:
         rows = _as_texts(matched.rows, plan)
         joined = self._beside(self.standing.over(rows) if self.standing else rows)
         known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
-        foreign = plan.policy.others == "refuse" and not self._competes
-        refused = not_allowed(joined, plan, self.owner if foreign else None)
+        refused = not_allowed(joined, plan, self._owners)
         beyond = pl.concat([matched.problems, *refused])
         left = unpicked(rows, joined, plan, self.picked)
         if left.height:
@@ -167,8 +166,10 @@ class Comparison:
         return pl.concat([lines, said], how="horizontal"), noted
 
     @property
-    def _competes(self) -> bool:
-        return self.standing is not None and self.standing.competes
+    def _owners(self) -> frozenset[str]:
+        """Suppliers whose products the feed may change."""
+        competes = self.standing is not None and self.standing.competes
+        return (self.standing.owners if self.standing and competes else frozenset()) | {self.owner}
 
     def _whose(self) -> list[pl.Expr]:
         """Whose offer holds where it is another's, as a sentence."""

@@ -136,13 +136,15 @@ class Resolver:
 @dataclass(frozen=True)
 class Standing:
     """The offers of one feed, ``own``, as it arrives on a ``day``, among those that others made
-    before; ``names`` are what the feeds are called."""
+    before; ``names`` are what the feeds are called, ``owners`` the suppliers of those that
+    compete: they may change each other's products."""
 
     resolver: Resolver
     own: int
     day: int
     others: Sequence[Offers]
     names: Mapping[int, str]
+    owners: frozenset[str] = frozenset()
 
     @property
     def competes(self) -> bool:
