@@ -24,7 +24,6 @@ PRESSED = {
 VIEWS = [
     ("arrivals", "/s/1/arrivals", "light"),
     ("reading", "/s/1/feeds/1/reading", "light"),
-    ("reading-workbook", "/s/1/feeds/3/reading", "light"),
     ("bench", "/s/1/feeds/1/bench?delivery=6", "light"),
     ("fill", "/s/1/feeds/1/bench?delivery=6&field=price", "light"),
     ("formula", "/s/1/feeds/2/bench?field=name", "light"),
@@ -40,6 +39,7 @@ VIEWS = [
     ("questions", "/s/1/feeds/1/bench?delivery=6", "light"),
     ("store", "/s/1/schema?field=colour", "light"),
     ("tree", "/s/1/schema?view=categories", "light"),
+    ("range", "/s/1/feeds/1/range", "light"),
     # The last: it brings a feed of its own.
     ("matching", "/s/1/feeds/6/matching?group=none", "light"),
 ]
@@ -151,6 +151,9 @@ def main() -> None:
                 if not wanted or name in wanted:
                     if name == "matching":
                         wholesaler(installation.address)
+                    if name == "range":
+                        rules = {"rules": [{"category": "Painting > Gouache", "search": ""}]}
+                        ask(installation.address, "PUT", "/feeds/1/picking", rules)
                     take(browser, installation.address, name, path, scheme, out)
             browser.close()
     finally:

@@ -37,10 +37,14 @@ class SourceFeed(BaseModel):
 
 
 class SourcesView(BaseModel):
-    """What a store says of whose values hold, and the feeds that it can name."""
+    """What a store says of whose values hold, and the feeds that it can name. ``cost`` and
+    ``stock`` are the labels of the fields by which one offer is taken before another, null where no
+    field of the store has the role."""
 
     sources: Sources
     feeds: list[SourceFeed]
+    cost: str | None
+    stock: str | None
 
 
 class FeedOffer(BaseModel):
@@ -79,8 +83,14 @@ def sources_of(store: Store) -> Sources:
 def sources_view(store_id: int) -> SourcesView:
     """The same with the feeds that it can name. Raises ``NotFound``."""
     with session() as db:
-        sources = sources_of(Stores(db).get(store_id))
-        return SourcesView(sources=sources, feeds=_feeds(db, store_id, sources))
+        sources, schema = sources_of(Stores(db).get(store_id)), Stores(db).schema(store_id)
+        cost, stock = (schema.with_role(role) for role in (Role.COST, Role.STOCK))
+        return SourcesView(
+            sources=sources,
+            feeds=_feeds(db, store_id, sources),
+            cost=cost.label if cost else None,
+            stock=stock.label if stock else None,
+        )
 
 
 def _feeds(db: Session, store_id: int, sources: Sources) -> list[SourceFeed]:

@@ -5882,12 +5882,18 @@ export interface components {
         };
         /**
          * SourcesView
-         * @description What a store says of whose values hold, and the feeds that it can name.
+         * @description What a store says of whose values hold, and the feeds that it can name. ``cost`` and
+         *     ``stock`` are the labels of the fields by which one offer is taken before another, null where no
+         *     field of the store has the role.
          */
         SourcesView: {
             sources: components["schemas"]["Sources"];
             /** Feeds */
             feeds: components["schemas"]["SourceFeed"][];
+            /** Cost */
+            cost: string | null;
+            /** Stock */
+            stock: string | null;
         };
         /**
          * SourceFeed

@@ -89,21 +89,21 @@ class Resolver:
 
     def _weighed(self, side: pl.DataFrame, place: int, day: int) -> pl.DataFrame:
         """Whether an offer is there and without stock, and what it is taken by: less is better."""
-        stock, cost = (self._number(side, role) for role in (Role.STOCK, Role.COST))
-        out = pl.lit(False) if stock is None else stock.fill_null(0) <= 0
+        stock, cost = (self._said(side, role) for role in (Role.STOCK, Role.COST))
+        # What is said of stock, and is no number, is not that there is none.
+        out = pl.lit(False) if stock is None else (_number(stock) <= 0).fill_null(stock.is_null())
         by = {
             "order": pl.lit(place, NUMBER),
             "newest": pl.lit(-day, NUMBER),
-            "cheapest": pl.lit(None, NUMBER) if cost is None else cost,
+            "cheapest": pl.lit(None, NUMBER) if cost is None else _number(cost),
         }[self.sources.choose]
         out = out if self.sources.in_stock else pl.lit(False)
         return side.select(pl.col(HAS).alias("has"), out.alias("its out"), by.alias("its by"))
 
-    def _number(self, side: pl.DataFrame, role: Role) -> pl.Expr | None:
+    def _said(self, side: pl.DataFrame, role: Role) -> pl.Expr | None:
         field = self.schema.with_role(role)
-        if field is None or NEW + field.name not in side.columns:
-            return None
-        return pl.col(NEW + field.name).cast(NUMBER, strict=False)
+        there = field is not None and NEW + field.name in side.columns
+        return pl.col(NEW + field.name) if field and there else None
 
     def _value(
         self,
@@ -131,6 +131,10 @@ class Resolver:
         if not values:
             return pl.Series(name, [None], pl.String).new_from_index(0, height)
         return frame.select(pl.coalesce(values).alias(name)).to_series()
+
+
+def _number(text: pl.Expr) -> pl.Expr:
+    return text.cast(NUMBER, strict=False)
 
 
 @dataclass(frozen=True)

@@ -13,6 +13,8 @@ import { Mark, type ValueState } from "../../components/Mark";
 import { useStoreId } from "../../shell/Shell";
 import { fateInWords } from "./words";
 
+const ONE_LINE = { maxWidth: 280, whiteSpace: "nowrap", overflow: "hidden", textOverflow: "ellipsis" };
+
 interface ArticlesProps {
   view: RangeView;
   rows: RangeRow[];
@@ -82,10 +84,10 @@ function Article({ view, row, onPick }: ArticleProps) {
       {view.shown.map(({ name, numeric }) => (
         <TableCell
           key={name}
-          {...(numeric ? { align: "right", className: "mono" } : { sx: { maxWidth: 260 } })}
+          {...(numeric ? { align: "right", className: "mono" } : { sx: ONE_LINE })}
           title={row.values[name] ?? ""}
         >
-          <span className="clip">{row.values[name]}</span>
+          {row.values[name]}
         </TableCell>
       ))}
       <TableCell sx={{ maxWidth: 260 }}>

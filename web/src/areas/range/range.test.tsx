@@ -148,7 +148,7 @@ describe("in words", () => {
     [row(1), "", true],
     [row(1), "comes with the next run", false],
     [row(1, { picked: true }), "comes with the next run", true],
-    [row(1, { in_store: true, since: "changed" }), "changed since the last list", true],
+    [row(1, { in_store: true, since: "changed" }), "changed since", true],
     [row(1, { status: "rejected", reason: "Cost: 'four'" }), "Cost: 'four'", true],
     [row(1, { status: "gone" }), "no longer in the list", true],
   ])("says what becomes of an article", (one, said, only_picked) => {

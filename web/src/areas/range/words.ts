@@ -27,7 +27,7 @@ export function ruleInWords(rule: PickRule): string {
 export function fateInWords(row: RangeRow, view: RangeView): string {
   if (row.status === "gone") return "no longer in the list";
   if (row.status === "held" || row.status === "rejected") return row.reason ?? row.status;
-  if (row.in_store) return row.since === "changed" ? "changed since the last list" : "";
+  if (row.in_store) return row.since === "changed" ? "changed since" : "";
   if (row.picked) return "comes with the next run";
   return view.only_picked ? "" : "comes with the next run";
 }

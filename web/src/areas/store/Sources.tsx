@@ -39,7 +39,7 @@ export function Sources({ store }: { store: number }) {
       { ...now, ...part },
       { onSuccess: () => undo.did(label, () => edit.mutateAsync(now)), onError: undo.failed },
     );
-  const { feeds } = sources.data;
+  const { feeds, cost, stock } = sources.data;
   if (feeds.length < 2 && !now.order.length)
     return (
       <Nothing title="One feed, one word">
@@ -77,11 +77,8 @@ export function Sources({ store }: { store: number }) {
                 const choose = e.target.value as Document["choose"];
                 set({ choose }, `Products go by ${CHOICES[choose]}`);
               }}
-              helperText={
-                now.choose === "cheapest"
-                  ? "By cost, as each crosswalk fills it: with freight or duty, if that is in its formula."
-                  : "Where that does not decide, the order does."
-              }
+              error={now.choose === "cheapest" && !cost}
+              helperText={decidedBy(now.choose, cost)}
             >
               {Object.entries(CHOICES).map(([name, said]) => (
                 <MenuItem key={name} value={name}>
@@ -101,12 +98,24 @@ export function Sources({ store }: { store: number }) {
               }
               label="An offer without stock is passed over while another has some"
             />
+            {now.in_stock && !stock && (
+              <Typography variant="caption" color="error">
+                No field of the store is its stock: until one has that role, under Fields, stock does not
+                matter.
+              </Typography>
+            )}
           </Box>
         )}
       </Box>
       <Fields now={now} feeds={feeds} labels={labels} set={set} />
     </>
   );
+}
+
+function decidedBy(choose: Document["choose"], cost: string | null): string {
+  if (choose !== "cheapest") return "Where that does not decide, the order does.";
+  if (cost) return `By ${cost}, as each crosswalk fills it: with freight or duty, if its formula has them.`;
+  return "No field of the store is its cost: until one has that role, under Fields, the order decides.";
 }
 
 interface FieldsProps {

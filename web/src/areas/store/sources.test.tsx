@@ -20,14 +20,14 @@ const FIELDS = [
 ] as StoreField[];
 
 /** A store whose sources are as they were put last. */
-function server(first: Partial<Document> = {}) {
+function server(first: Partial<Document> = {}, roles: object = { cost: "Cost", stock: "Stock" }) {
   let now = first;
   return new FakeServer()
-    .on("GET /api/v1/stores/1/sources", () => ({ sources: now, feeds: FEEDS }))
+    .on("GET /api/v1/stores/1/sources", () => ({ sources: now, feeds: FEEDS, ...roles }))
     .on("GET /api/v1/stores/1/schema", () => ({ product_schema: { key: "sku", fields: FIELDS } }))
     .on("PUT /api/v1/stores/1/sources", ({ body }) => {
       now = body as Document;
-      return { sources: now, feeds: FEEDS };
+      return { sources: now, feeds: FEEDS, ...roles };
     });
 }
 
@@ -61,6 +61,13 @@ describe("whose values hold", () => {
     });
     await user.click(await screen.findByRole("button", { name: "Undo" }));
     await waitFor(() => expect(screen.getByRole("checkbox")).toBeChecked());
+  });
+
+  it("says by which fields it is decided, or that there are none", async () => {
+    server({ order: [1, 2], choose: "cheapest" }, { cost: null, stock: null });
+    draw(<Sources store={1} />);
+    expect(await screen.findByText(/is its cost: until one has that role/)).toBeVisible();
+    expect(screen.getByText(/is its stock: until one has that role/)).toBeVisible();
   });
 
   it("gives a field an order of its own, which ends with its last feed", async () => {
