@@ -68,13 +68,14 @@ def test_driver_errors_are_translated_once(database, monkeypatch):
 
 def test_frames_go_in_and_out_exactly(database):
     """Nulls, empty texts, quotes, line breaks and digits survive COPY."""
-    frame = pl.DataFrame({"k": ["a", "b", "c", "d", "007"], "v": [None, "", 'q"t,', "x\ny", "1e5"]})
+    values = [None, "", 'q"t,', "x\ny", "1e5", "\x01,\x01\x01"]
+    frame = pl.DataFrame({"k": ["a", "b", "c", "d", "007", '"'], "v": values})
     told = []
     with session() as db:
         db.connection().execute(text("create table bulk (k text, v text)"))
         copy_frame(db, "bulk", frame, told.append)
     back = read_query("select k, v from bulk", {"k": pl.String, "v": pl.String})
-    assert back.equals(frame) and told == [5]
+    assert back.equals(frame) and told == [6]
     none = read_query("select k, v from bulk where false", {"k": pl.String, "v": pl.String})
     assert none.height == 0 and none.columns == ["k", "v"]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from time import monotonic
 
 import polars as pl
@@ -20,6 +21,7 @@ from nomotax.flows.restoring import restored_products
 from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.snapshots import take_before
 from nomotax.flows.undoing import apply_undo
+from nomotax.records.bulk import Shape
 from nomotax.records.changes import Changes, Touched, stale
 from nomotax.records.columns import now
 from nomotax.records.database import session
@@ -73,30 +75,42 @@ def _apply(run_id: int) -> None:
             return
         heading = headings_of(schema)
         tell(1, "loading the changeset")
-        made, deltas = _written(run, heading)
+        written = _written(run, heading)
         tell(5, "copying")
         with session() as db:
             run = _take_turn(db, run_id, tell)
             if run.status == "applying":
-                _write(db, run, made, deltas, heading, tell)
+                _write(db, run, written, heading, tell)
                 Stores(db).get(run.store_id).revision += 1
 
 
-def _written(run: Run, heading: Heading) -> tuple[pl.DataFrame, pl.DataFrame]:
-    """The products that it makes, and what it changes of others."""
+@dataclass(frozen=True)
+class _Written:
+    """The products that a run makes, once they are in ``shape``, and what it changes of others."""
+
+    made: pl.DataFrame
+    deltas: pl.DataFrame
+    shape: Shape = lambda part: part
+
+
+def _written(run: Run, heading: Heading) -> _Written:
     scan = artifacts().scan(changeset_name(run))
     if run.kind in ("restore", "dated"):
         frame = scan.filter(pl.col("status") != STAYS).collect()
-        return restored_products(frame, heading, run), product_deltas(frame.filter(~pl.col(MADE)))
+        restored = restored_products(frame, heading, run)
+        return _Written(restored, product_deltas(frame.filter(~pl.col(MADE))))
     frame = scan.filter(pl.col("status").is_in(["new", "changed"]) | MOVED).collect()
     if run.kind == "edit":
         made = new_products(frame.clear(), heading).with_columns(supplier_id=pl.lit(0))
-        return made, product_deltas(frame)
+        return _Written(made, product_deltas(frame))
     new = pl.col("status") == "new"
     with session() as db:
         supplier = known_id(Feeds(db, run.store_id).supplier(Runs(db, run.store_id).feed(run)))
-    made = new_products(frame.filter(new), heading).with_columns(supplier_id=pl.lit(supplier))
-    return made, product_deltas(frame.filter(~new))
+
+    def shape(part: pl.DataFrame) -> pl.DataFrame:
+        return new_products(part, heading).with_columns(supplier_id=pl.lit(supplier))
+
+    return _Written(frame.filter(new), product_deltas(frame.filter(~new)), shape)
 
 
 def _take_back(run_id: int, schema: StoreSchema, tell: Progress) -> None:
@@ -123,12 +137,12 @@ def _take_turn(db: Session, run_id: int, tell: Progress) -> Run:
 def _write(
     db: Session,
     run: Run,
-    made: pl.DataFrame,
-    deltas: pl.DataFrame,
+    written: _Written,
     heading: Heading,
     tell: Progress,
 ) -> None:
     _still_ruled(db, run)
+    made, deltas = written.made, written.deltas
     changes, total = Changes(db, run.store_id, known_id(run)), made.height + deltas.height
     changes.stage(deltas, _telling(tell, 5, total))
     # What is kept by hand a person may change, at once or from a day on.
@@ -136,7 +150,7 @@ def _write(
     _refuse_stale(changes.stale())
     tell(50, "writing products")
     changed = changes.write(heading)
-    changes.make(made, _telling(tell, 60, total))
+    changes.make(made, _telling(tell, 60, total), written.shape)
     changes.make_known(made.height, changed)
     if run.kind == "dated":
         DatedValues(db, run.store_id).settle(known_id(run), _refused(run))

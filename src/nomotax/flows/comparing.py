@@ -37,7 +37,7 @@ class Compared:
             name = str(status)
             files = self._files.setdefault(name, [])
             files.append(self.folder / f"{name}-{len(files)}.parquet")
-            own.write_parquet(files[-1], compression="lz4")
+            own.write_parquet(files[-1], compression="lz4", statistics=False)
             self._counts[name] = self._counts.get(name, 0) + own.height
 
     @property
@@ -70,7 +70,7 @@ def compared(
         def take(numbered: tuple[int, pl.DataFrame]) -> tuple[Path, Noted]:
             lines, noted = comparison.take(numbered[1])
             file = found.folder / f"taken-{numbered[0]}.parquet"
-            lines.write_parquet(file, compression="lz4")
+            lines.write_parquet(file, compression="lz4", statistics=False)
             return file, noted
 
         def judge(file: Path) -> pl.DataFrame:

@@ -13,9 +13,12 @@ from psycopg import sql
 from sqlalchemy import text
 from sqlmodel import Session
 
+from nomotax.core.at_once import each_of
 from nomotax.records.database import UNCOMPILED, database_url, session
 
 _PIECE = 20_000
+#: What JSON is full of would have to be doubled inside of itself.
+_QUOTE = "\x01"
 #: No table has so many pages.
 _LAST_PAGE = 2**32 - 2
 #: How many bytes of an answer come at once.
@@ -88,23 +91,38 @@ def copy_out(
     )
 
 
+Shape = Callable[[pl.DataFrame], pl.DataFrame]
+
+
 def copy_frame(
-    db: Session, table: str, frame: pl.DataFrame, tell: Callable[[int], None] = lambda done: None
+    db: Session,
+    table: str,
+    frame: pl.DataFrame,
+    tell: Callable[[int], None] = lambda done: None,
+    shape: Shape = lambda part: part,
 ) -> None:
-    """COPY a frame into ``table`` inside the session's transaction; ``tell`` hears how many rows
-    have gone over. Columns go by name."""
+    """COPY a frame into ``table`` inside the session's transaction, each part of it in its
+    ``shape``; ``tell`` hears how many rows have gone over. Columns go by name."""
     driver = db.connection().connection.driver_connection
-    columns = sql.SQL(", ").join(map(sql.Identifier, frame.columns))
-    command = sql.SQL("copy {} ({}) from stdin (format csv)").format(sql.Identifier(table), columns)
+    columns = sql.SQL(", ").join(map(sql.Identifier, shape(frame.clear()).columns))
+    command = sql.SQL("copy {} ({}) from stdin (format csv, quote {})").format(
+        sql.Identifier(table), columns, sql.Literal(_QUOTE)
+    )
     with driver.cursor() as cursor, cursor.copy(command) as copy:  # type: ignore[union-attr]  # psycopg connection
         done = 0
-        for lines, rows in _pieces(frame):
+        for lines, rows in _pieces(frame, shape):
             copy.write(lines)
             done += rows
             tell(done)
 
 
-def _pieces(frame: pl.DataFrame) -> Iterator[tuple[str, int]]:
-    for part in frame.iter_slices(_PIECE):
+def _pieces(frame: pl.DataFrame, shape: Shape) -> Iterator[tuple[str, int]]:
+    def written(part: pl.DataFrame) -> tuple[str, int]:
         # An unquoted nothing is SQL's null; a quoted nothing is an empty text.
-        yield part.write_csv(include_header=False, quote_style="non_numeric"), part.height
+        lines = shape(part).write_csv(
+            include_header=False, quote_style="non_numeric", quote_char=_QUOTE
+        )
+        return lines, part.height
+
+    # The next ones are written down while the database takes one in.
+    return each_of(written, frame.iter_slices(_PIECE))

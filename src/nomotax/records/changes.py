@@ -13,7 +13,7 @@ from sqlmodel import Session
 
 from nomotax.core.changes.states import LIVE, STATE
 from nomotax.core.errors import StaleChangeset
-from nomotax.records.bulk import copy_frame
+from nomotax.records.bulk import Shape, copy_frame
 from nomotax.records.columns import now
 
 _STAGED = """
@@ -164,17 +164,26 @@ class Changes:
             self._run("analyze found (id)")
             self._found = True
 
-    def make(self, products: pl.DataFrame, tell: Callable[[int], None]) -> None:
+    def make(
+        self,
+        products: pl.DataFrame,
+        tell: Callable[[int], None],
+        shape: Shape = lambda part: part,
+    ) -> None:
         """Copy new products straight into their table: columns by name, headings and content as
-        JSON. Their history is the run. Raises ``StaleChangeset`` for a key that is there."""
-        whole = products.with_columns(
-            store_id=pl.lit(self.values["store"]),
-            created_run=pl.lit(self.values["run"]),
-            changed_at=pl.lit(self.values["now"].isoformat()),
-            writers=pl.lit("{}"),
-        )
+        JSON, once a part of them is in ``shape``. Their history is the run. Raises
+        ``StaleChangeset`` for a key that is there."""
+
+        def whole(part: pl.DataFrame) -> pl.DataFrame:
+            return shape(part).with_columns(
+                store_id=pl.lit(self.values["store"]),
+                created_run=pl.lit(self.values["run"]),
+                changed_at=pl.lit(self.values["now"].isoformat()),
+                writers=pl.lit("{}"),
+            )
+
         try:
-            copy_frame(self.db, "products", whole, tell)
+            copy_frame(self.db, "products", products, tell, whole)
         except UniqueViolation as error:
             raise stale(str(error.diag.message_detail or "")) from error
 
