@@ -141,6 +141,17 @@ def outbound(client: FlaskClient) -> None:
     print(f"outbound CSV of {size / 1e6:,.0f} MB", flush=True)
 
 
+def at_95(what: str, ask: Callable[[int], object], times: int = 40) -> None:
+    """So many requests, each of which gets a number of its own; their 95th percentile."""
+    taken = []
+    for n in range(times):
+        begin = time.perf_counter()
+        ask(n)
+        taken.append(time.perf_counter() - begin)
+    worst = statistics.quantiles(taken, n=20)[-1]
+    print(f"{what:<34}{worst:>8.2f} s p95   aim {PAGE}", flush=True)
+
+
 def pages(client: FlaskClient, run: int, key: str, feed: int) -> None:
     """Pages of the review, the matching and the catalog, at the 95th percentile."""
     asked = {
@@ -157,15 +168,13 @@ def pages(client: FlaskClient, run: int, key: str, feed: int) -> None:
     begin = time.perf_counter()
     assert client.get("/api/v1/stores/1/products").status_code == 200
     print(f"catalog page right after a change   {time.perf_counter() - begin:.2f} s", flush=True)
+
+    def get(path: str) -> None:
+        answer = client.get(f"/api/v1{path}")
+        assert answer.status_code == 200, answer.text
+
     for what, path in asked.items():
-        taken = []
-        for _ in range(40):
-            begin = time.perf_counter()
-            answer = client.get(f"/api/v1{path}")
-            taken.append(time.perf_counter() - begin)
-            assert answer.status_code == 200, answer.text
-        worst = statistics.quantiles(taken, n=20)[-1]
-        print(f"{what:<34}{worst:>8.2f} s p95   aim {PAGE}", flush=True)
+        at_95(what, lambda _, path=path: get(path))
 
 
 @click.command()

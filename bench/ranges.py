@@ -5,14 +5,10 @@ bare COPY of the same products out of their table and into a twin of it, in the 
 
 from __future__ import annotations
 
-import statistics
-import time
-from collections.abc import Callable
-
 import click
 from flask.testing import FlaskClient
 
-from bench.catalog import PAGE, Clock, apply, copied, prepared, status
+from bench.catalog import Clock, apply, at_95, copied, prepared, status
 from bench.edit import OUT, server, set_up
 from nomotax.flows import runs
 
@@ -39,17 +35,6 @@ def done(clock: Clock, what: str, run: int) -> None:
     """A preparation, and what it counts."""
     clock(what, lambda: runs.prepare(run))
     assert status(run) == "prepared"
-
-
-def at_95(what: str, ask: Callable[[int], object], times: int = 40) -> None:
-    """So many requests, each of which gets a number of its own."""
-    taken = []
-    for n in range(times):
-        begin = time.perf_counter()
-        ask(n)
-        taken.append(time.perf_counter() - begin)
-    worst = statistics.quantiles(taken, n=20)[-1]
-    print(f"{what:<34}{worst:>8.2f} s p95   aim {PAGE}", flush=True)
 
 
 def looked_through(clock: Clock, client: FlaskClient, feed: int, rows: int) -> None:

@@ -1,14 +1,20 @@
-"""A range in the interface: thirty of four hundred picked, and what changed a week later; a second
-supplier whose offer takes over and gives back."""
+"""What feeds may do, in the interface: thirty of four hundred articles picked, and what changed a
+week later; an offer that takes over and gives back; stock of three suppliers; new products alone; a
+price from tomorrow on."""
 
 from __future__ import annotations
 
+import json
 import re
+from datetime import date, timedelta
 
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.browser.test_runs import sender, to_descriptor_bytes
+from nomotax.core.schema.model import StoreSchema
+from nomotax.core.schema.table_schema import to_descriptor
+from tests.api.test_four_files import SCHEMA
+from tests.browser.test_runs import sender
 
 pytestmark = pytest.mark.browser
 
@@ -42,7 +48,12 @@ def chandler(page: Page, installation):
         sent("put", f"/feeds/{made}/draft", data=draft)
         return made
 
-    file = {"name": "s.json", "mimeType": "application/json", "buffer": to_descriptor_bytes()}
+    stocked = SCHEMA.model_dump(mode="json")
+    stocked["fields"].append(
+        {"name": "stock", "title": "Stock", "kind": "integer", "role": "stock"}
+    )
+    document = json.dumps(to_descriptor(StoreSchema.model_validate(stocked))).encode()
+    file = {"name": "s.json", "mimeType": "application/json", "buffer": document}
     store = sent("post", "/stores", multipart={"name": "Ropery", "file": file})["id"]
     return feed, deliver, f"{installation.address}/s/{store}"
 
@@ -122,3 +133,85 @@ def test_a_second_suppliers_offer_takes_over_and_gives_back(page: Page, chandler
     expect(page.get_by_text("applied to the catalog")).to_be_visible()
     page.goto(f"{place}/catalog/R-2")
     expect(page.get_by_role("region", name="Record").get_by_text("6.00").first).to_be_visible()
+
+
+def stock_of(page: Page, place: str, key: str, stock: str) -> None:
+    page.goto(f"{place}/catalog/{key}")
+    shown = page.get_by_role("region", name="Record").get_by_title(
+        "Change Stock, and where it comes"
+    )
+    expect(shown).to_have_text(stock)
+
+
+def test_a_stock_file_over_three_suppliers_and_one_that_is_missing(page: Page, chandler) -> None:
+    feed, deliver, place = chandler
+    columns = COLUMNS | {"stock": "Qty"}
+    lists = {
+        who: "No;What;Net;Qty\n" + "".join(f"{who}-{n};Rope;4.00;1\n" for n in (1, 2))
+        for who in ("NO", "EA", "WE")
+    }
+    feeds = {who: feed(who, text, columns) for who, text in lists.items()}
+    for one in feeds.values():
+        apply(page, place, one)
+    depot = "No;Qty\nNO-1;11\nEA-1;12\nWE-1;13\nXX-1;9\n"
+    may = {"products": "change", "others": "change"}
+    apply(page, place, feed("Depot", depot, {"code": "No", "stock": "Qty"}, policy=may))
+    for tab in ("3 changed", "1 rejected"):
+        expect(page.get_by_role("tab", name=tab)).to_be_visible()
+    for key, stock in (("NO-1", "11"), ("EA-1", "12"), ("WE-1", "13"), ("WE-2", "1")):
+        stock_of(page, place, key, stock)
+
+    page.goto(f"{place}/feeds/{feeds['NO']}/bench")
+    may_do = page.get_by_role("button", name=re.compile("^This feed"))
+    may_do.click()
+    page.get_by_label("Products it no longer brings").click()
+    page.get_by_role("option", name="get stock 0").click()
+    page.keyboard.press("Escape")
+    expect(may_do).to_contain_text("missing ones get stock 0")
+    deliver(feeds["NO"], "No;What;Net;Qty\nNO-2;Rope;4.00;1\n")
+    prepare(page, place, feeds["NO"])
+    page.get_by_role("tab", name="1 gone").click()
+    expect(page.get_by_text("not in this delivery; its stock becomes 0")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Apply to")).click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible()
+    stock_of(page, place, "NO-1", "0")
+    deliver(feeds["NO"], lists["NO"])
+    apply(page, place, feeds["NO"])
+    stock_of(page, place, "NO-1", "1")
+
+
+def test_new_products_alone_and_a_trial_of_five(page: Page, chandler) -> None:
+    feed, deliver, place = chandler
+    own = feed("Ropery", listing(range(20)))
+    page.goto(f"{place}/feeds/{own}/bench")
+    page.get_by_role("button", name="Try some rows").click()
+    page.get_by_label("To row").fill("5")
+    page.get_by_role("button", name="Prepare the trial").click()
+    page.get_by_role("button", name="Apply to 5 products").click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible()
+
+    page.goto(f"{place}/feeds/{own}/bench")
+    may_do = page.get_by_role("button", name=re.compile("^This feed"))
+    may_do.click()
+    page.get_by_label("This feed", exact=True).click()
+    page.get_by_role("option", name="only makes new products").click()
+    page.keyboard.press("Escape")
+    expect(may_do).to_contain_text("only makes new products")
+    deliver(own, listing(range(20), dear=(2, 3)))
+    apply(page, place, own)
+    for tab in ("15 new", "5 left out", "0 changed"):
+        expect(page.get_by_role("tab", name=tab)).to_be_visible()
+
+
+def test_a_price_holds_from_tomorrow_and_the_old_one_until_then(page: Page, chandler) -> None:
+    feed, _, place = chandler
+    apply(page, place, feed("Ropery", "No;What;Net\nR-1;Rope;4.00\n"))
+    page.goto(f"{place}/catalog/R-1")
+    record = page.get_by_role("region", name="Record")
+    record.get_by_title("Change Cost, and where it comes from").click()
+    record.get_by_label("Value of Cost").fill("4.75")
+    day = (date.today() + timedelta(days=1)).isoformat()
+    record.get_by_label("Day from which Cost holds").fill(day)
+    record.get_by_role("button", name="Have it wait").click()
+    expect(page.get_by_text("4.75").first).to_be_visible()
+    expect(record.get_by_title("Change Cost, and where it comes from")).to_have_text("4.00")

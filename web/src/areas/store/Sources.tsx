@@ -42,9 +42,12 @@ export function Sources({ store }: { store: number }) {
   const { feeds, cost, stock } = sources.data;
   if (feeds.length < 2 && !now.order.length)
     return (
-      <Nothing title="One feed, one word">
-        When two feeds offer the same products, say here whose values hold.
-      </Nothing>
+      <>
+        <Typography variant="h1">Sources</Typography>
+        <Nothing title="One feed, one word">
+          When two feeds offer the same products, say here whose values hold.
+        </Nothing>
+      </>
     );
   const labels = schema.data.product_schema.fields
     .filter((f) => f.name !== schema.data.product_schema.key)
