@@ -7,6 +7,7 @@ from collections.abc import Hashable
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
+from threading import Lock
 from typing import Literal
 
 import polars as pl
@@ -23,9 +24,9 @@ from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.flows.changesets import changeset_name
 from nomotax.flows.listing import listing_of
 from nomotax.flows.picking import picked_of, rules_of
-from nomotax.flows.workbench import Workbench, open_workbench, remembered
+from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.crosswalks import Crosswalks
-from nomotax.records.database import session
+from nomotax.records.database import database_url, session
 from nomotax.records.picks import Picks
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.runs import Runs
@@ -246,30 +247,53 @@ def _fits(group: Group) -> pl.Expr:
     return here & chosen.get(group, pl.lit(True))
 
 
+@dataclass(frozen=True)
+class _Stamp:
+    """What a range is made of: the changesets and the store's rules, its catalog, what is
+    picked."""
+
+    files: tuple[str, ...]
+    rules: int
+    catalog: int
+    picked: int
+
+
+#: Ranges that are kept, each with its articles; of each feed the last one.
+_OPEN = 4
+_ranges: OrderedDict[Hashable, tuple[_Stamp, Range]] = OrderedDict()
+_turn = Lock()
+
+
 def range_of(feed_id: int) -> Range:
-    """The range as the run has filled it that was prepared last."""
+    """The range as the run has filled it that was prepared last. Of the one that was kept all is
+    taken over that is still true."""
+    key = (database_url(), artifacts().root, feed_id)
     with session() as db:
         feeds = Feeds.holding(db, feed_id)
-        feed, store_id = feeds.get(feed_id), feeds.store_id
-        last = [run for run in Runs(db, store_id).filling(feed_id) if _filled(run)]
-        run = last[0] if last else None
-        before = next((r for r in last if run and r.delivery_id != run.delivery_id), None)
-        schema, revision = Stores(db).schema(store_id), Stores(db).get(store_id).revision
-        rules = Stores(db).get(store_id).rules_revision
-        files = (run and run.changes, before and before.changes)
-        about = (artifacts().root, store_id, feed_id, rules, *files)
-        said = remembered(("said", *about), lambda: Said(run, before, schema))
-
-        def in_store() -> pl.Series:
-            known = listing_of(db, store_id).frame["key"]
-            there = pl.col("key").is_in(known.implode()).fill_null(False)
-            return said.rows.select(there).to_series()
-
-        there = remembered(("in store", *about, revision), in_store)
-        return remembered(
-            ("range", *about, revision, feed.picked),
-            lambda: Range(said, there, picked_of(db, feed)),
-        )
+        feed, store = feeds.get(feed_id), Stores(db).get(feeds.store_id)
+        filled = [run for run in Runs(db, feeds.store_id).filling(feed_id) if _filled(run)]
+        run = filled[0] if filled else None
+        before = next((r for r in filled if run and r.delivery_id != run.delivery_id), None)
+        files = tuple(one.changes for one in (run, before) if one)
+        stamp = _Stamp(files, store.rules_revision, store.revision, feed.picked)
+        with _turn:
+            was, known = _ranges.get(key, (None, None))
+        if known is not None and was == stamp:
+            return known
+        same = known and was and (was.files, was.rules) == (stamp.files, stamp.rules)
+        said = known.said if known and same else Said(run, before, Stores(db).schema(feed.store_id))
+        if known and same and was and was.catalog == stamp.catalog:
+            there = known.in_store
+        else:
+            keys = listing_of(db, feed.store_id).frame["key"]
+            there = said.rows["key"].is_in(keys.implode()).fill_null(False)
+        made = Range(said, there, picked_of(db, feed))
+    with _turn:
+        _ranges[key] = (stamp, made)
+        _ranges.move_to_end(key)
+        while len(_ranges) > _OPEN:
+            _ranges.popitem(last=False)
+    return made
 
 
 def _filled(run: Run) -> bool:
