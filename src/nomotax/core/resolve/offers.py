@@ -68,9 +68,7 @@ class Resolver:
         self, order: Sequence[int], sides: Mapping[int, pl.DataFrame], days: Mapping[int, int]
     ) -> pl.Series:
         """The feed by whose offer each product goes."""
-        height = next(iter(sides.values())).height
-        best = pl.DataFrame({TAKEN: [None], "out": [None], "by": [None]}).cast(_BEST)
-        best = pl.concat([best] * height) if height else best.clear()
+        best = pl.DataFrame(schema=_BEST).clear(next(iter(sides.values())).height)
         for place, feed in enumerate(order):
             offer = self._weighed(sides[feed], place, days.get(feed, 0))
             both = pl.concat([best, offer], how="horizontal")
