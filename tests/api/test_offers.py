@@ -90,6 +90,20 @@ def test_what_one_brings_no_more_goes_by_the_other_and_comes_back_undone(
     assert catalog(client) == before
 
 
+def test_what_one_hid_as_missing_another_that_offers_it_brings_back(client, feeds, deliver):
+    rule(client, feeds)
+    bench = get(client, f"/feeds/{feeds['Nord']}/bench")
+    hides = bench["crosswalk"] | {"policy": {"missing": "hide"}}
+    draw(client, feeds["Nord"], hides)
+    deliver("Nord", goods("N", [(1, "4,00", 5), (2, "4,00", 5)]))
+    deliver("Nord", goods("N", [(2, "4,00", 5)]))
+    product = get(client, "/stores/1/products/RH-1")["product"]
+    assert product["state"] == "hidden"
+    deliver("Ost", goods("O", [(1, "5,00", 9)]))
+    product = get(client, "/stores/1/products/RH-1")["product"]
+    assert product["state"] == "live" and product["content"]["cost"] == "5.00"
+
+
 @pytest.mark.parametrize(
     ("choose", "dear", "cheap"), [("cheapest", "O1", "N1"), ("order", "N1", "N1")]
 )

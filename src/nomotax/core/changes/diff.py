@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -171,6 +171,16 @@ class Comparison:
         competes = self.standing is not None and self.standing.competes
         return (self.standing.owners if self.standing and competes else frozenset()) | {self.owner}
 
+    @property
+    def _movers(self) -> set[int]:
+        """Feeds that have hidden what this one brings back: what one of those that compete misses,
+        another may still offer."""
+        competes = self.standing is not None and self.standing.competes
+        return {
+            self.feed,
+            *(self.standing.resolver.sources.order if self.standing and competes else ()),
+        }
+
     def _whose(self) -> list[pl.Expr]:
         """Whose offer holds where it is another's, as a sentence."""
         return [self.standing.said().alias(HOLDS)] if self.standing else []
@@ -193,7 +203,7 @@ class Comparison:
         whole = pl.concat(both, how="horizontal").with_columns(
             _effective(f, kept.get(f.field.name, ())) for f in plan.filled
         )
-        return whole.with_columns(_changed_fields(whole, plan, self.feed))
+        return whole.with_columns(_changed_fields(whole, plan, self._movers))
 
     def problems(self) -> pl.DataFrame:
         """Every problem of all rows that were taken, as in ``problems_of``."""
@@ -342,11 +352,11 @@ def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
     return ruled(one, value, kept)
 
 
-def _changed_fields(rows: pl.DataFrame, plan: Plan, feed: int) -> pl.Series:
+def _changed_fields(rows: pl.DataFrame, plan: Plan, movers: Collection[int]) -> pl.Series:
     """Names of the fields that differ; the state's, too, of a product that comes back, or that is
     made hidden."""
     differs = {f: pl.col(NEW + f).ne_missing(pl.col(OLD + f)) for f in plan.fields}
-    differs[STATE] = _comes_back(feed) | _comes_hidden(plan)
+    differs[STATE] = _comes_back(movers) | _comes_hidden(plan)
     # Most rows change nothing: names are written down for the others alone.
     rows = rows.with_row_index(_AT)
     changed = rows.filter(pl.any_horizontal(differs.values()))
@@ -356,8 +366,9 @@ def _changed_fields(rows: pl.DataFrame, plan: Plan, feed: int) -> pl.Series:
     return found.get_column("fields").fill_null([])
 
 
-def _comes_back(feed: int) -> pl.Expr:
-    return pl.col(STATE).eq_missing(TAKEN_OUT) | pl.col(MOVED_BY).eq_missing(feed)
+def _comes_back(movers: Collection[int]) -> pl.Expr:
+    moved = pl.col(MOVED_BY).is_in(list(movers)).fill_null(False)
+    return pl.col(STATE).eq_missing(TAKEN_OUT) | moved
 
 
 def _comes_hidden(plan: Plan) -> pl.Expr:
