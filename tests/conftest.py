@@ -64,8 +64,15 @@ def _copy_database(server, source: str, target: str) -> None:
 @pytest.fixture(scope="session")
 def migrated(cluster):
     """The name of a migrated database without a record, to be copied."""
-    from nomotax.records.database import migrate
+    from nomotax.records.database import engine_for, migrate
 
+    # Tests that came before may have left something in it.
+    engine_for(cluster.url).dispose()
+    _administer(
+        cluster,
+        "drop database if exists nomotax with (force)",
+        "create database nomotax",
+    )
     with pytest.MonkeyPatch.context() as patch:
         patch.setenv("NOMOTAX_DATABASE_URL", cluster.url)
         patch.setenv("NOMOTAX_SECRET_FILE", str(cluster.folder / "secret.key"))
