@@ -130,6 +130,22 @@ def test_where_a_value_comes_from_is_told_by_the_list_that_said_it(client, feeds
     assert get(client, "/stores/1/trace?key=RH-1&field=stock")["supplier"] == "Ost"
 
 
+def test_an_offer_says_nothing_that_the_store_does_not_take_any_more(client, feeds, deliver):
+    """The tree was edited since the other list was applied: its category is none."""
+    rule(client, feeds)
+    deliver("Nord", goods("N", [(1, "4,00", 5)]))
+    deliver("Ost", goods("O", [(1, "5,00", 9)]))
+    edit = {"do": "delete", "path": "Brushes", "to": "Drawing"}
+    send(client, "post", "/stores/1/categories/edits", edit)
+    document = get(client, f"/feeds/{feeds['Nord']}/bench")["crosswalk"]
+    document["fills"]["category"]["parts"] = [{"text": "Drawing"}]
+    draw(client, feeds["Nord"], document)
+    offered = {o["feed"]: o["values"] for o in get(client, "/stores/1/offers/RH-1")["offers"]}
+    assert all("category" not in values for values in offered.values())
+    deliver("Nord", goods("N", [(1, "4,00", 0)]))
+    assert held(client, "RH-1", "category", "cost") == ("Drawing", "5.00")
+
+
 def test_those_that_compete_change_nobody_elses_products(client, feeds, deliver):
     rule(client, feeds, order=("Ost", "Texte"))
     deliver("Nord", goods("N", [(1, "4,00", 5)]))

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import NamedTuple
 
 import polars as pl
 from pydantic import BaseModel
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.fitting import still_fit
 from nomotax.core.changes.marks import NEW
 from nomotax.core.changes.offers import says
 from nomotax.core.errors import Conflict
@@ -145,40 +148,50 @@ def standing_of(
     where there are none."""
     if not before:
         return None
-    sources = sources_of(Stores(db).get(run.store_id))
+    store = Stores(db).get(run.store_id)
+    rules = _Rules(schema, store.rules_revision, frozenset(Stores(db).category_paths(run.store_id)))
     there = [(known_id(f), f, s) for f, s in Feeds(db, run.store_id).all()]
     return Standing(
-        resolver=Resolver(sources, schema),
+        resolver=Resolver(sources_of(store), schema),
         own=run.feed_id or 0,
         day=_day(run),
-        others=[_offers(one, _asked(schema, fields)) for one in before],
+        others=[_offers(one, _asked(schema, fields), rules) for one in before],
         names={number: f"{s.name}: {f.name}" for number, f, s in there},
-        owners=frozenset(s.name for number, _, s in there if number in sources.order),
+        owners=frozenset(s.name for number, _, s in there if number in sources_of(store).order),
     )
+
+
+class _Line(NamedTuple):
+    """Of the row that a run took for a product, what it writes in a field, and what it says."""
+
+    writes: str | None
+    says: str | None
 
 
 def offer_behind(run: Run, key: str, field: str) -> int | None:
     """The run of another feed whose value a run wrote in a product; None where it was its own."""
     line = _line(run, key, field)
-    if line is None or line[1] == line[2]:
+    if line is None or line.writes == line.says:
         return None
     with session() as db:
         before = [Runs.holding(db, one).get(one) for one in run.used.get("beside", [])]
-    same = (one for one in before if (line[1],) == (_line(one, key, field) or ("", ""))[2:])
-    return next((known_id(one) for one in same), None)
+    for other in before:
+        said = _line(other, key, field)
+        if said is not None and said.says == line.writes:
+            return known_id(other)
+    return None
 
 
-def _line(run: Run, key: str, field: str) -> tuple[int | None, str | None, str | None] | None:
-    """Of the row that a run took for a product: its number, what it writes in a field, and what it
-    says of it; None where there is none, or it has nothing to say of the field."""
+def _line(run: Run, key: str, field: str) -> _Line | None:
+    """None where the run has no row of the product, or nothing to say of the field."""
     scan = artifacts().scan(changeset_name(run))
     columns = scan.collect_schema().names()
     if NEW + field not in columns:
         return None
     said = pl.when(pl.col("row").is_not_null()).then(says(columns, field)).alias("said")
     own = scan.filter(pl.col("key") == key).sort(~pl.col("status").is_in(_SOUND), "row")
-    found = own.select("row", pl.col(NEW + field), said).head(1).collect()
-    return found.row(0) if found.height else None
+    found = own.select(pl.col(NEW + field), said).head(1).collect()
+    return _Line(*found.row(0)) if found.height else None
 
 
 def _asked(schema: StoreSchema, fields: Sequence[str]) -> list[str]:
@@ -188,18 +201,29 @@ def _asked(schema: StoreSchema, fields: Sequence[str]) -> list[str]:
     return [name for name in names if name != schema.key]
 
 
-def _offers(run: Run, fields: Sequence[str]) -> Offers:
-    """What a run's feed said of products, by the rows that it applied."""
-    frame = _sound(run, fields).collect().unique("key", keep="first", maintain_order=True)
-    return Offers(run.feed_id or 0, _day(run), frame)
+@dataclass(frozen=True)
+class _Rules:
+    """What a store takes, and at which revision."""
+
+    schema: StoreSchema
+    revision: int
+    categories: frozenset[str]
 
 
-def _sound(run: Run, fields: Sequence[str]) -> pl.LazyFrame:
+def _offers(run: Run, fields: Sequence[str], rules: _Rules, key: str | None = None) -> Offers:
+    """What a run's feed said of products, or of one, by the rows that it applied: without what the
+    store does not take any more."""
     scan = artifacts().scan(changeset_name(run))
     columns = scan.collect_schema().names()
     there = [f for f in fields if NEW + f in columns]
     sound = pl.col("status").is_in(_SOUND) & pl.col("key").is_not_null()
-    return scan.filter(sound).select("key", *(says(columns, f).alias(NEW + f) for f in there))
+    if key is not None:
+        sound &= pl.col("key") == key
+    rows = scan.filter(sound).select("key", *(says(columns, f).alias(NEW + f) for f in there))
+    frame = rows.collect().unique("key", keep="first", maintain_order=True)
+    if run.rules_revision != rules.revision:
+        frame = still_fit(frame, rules.schema, rules.categories)
+    return Offers(run.feed_id or 0, _day(run), frame)
 
 
 def _day(run: Run) -> int:
@@ -216,14 +240,11 @@ def product_offers(store_id: int, key: str) -> ProductOffers:
         product = Catalog(db, store_id).product(key)
         kept = {field for field, keys in Catalog(db, store_id).kept().items() if key in keys}
         feeds = {known_id(f): f"{s.name}: {f.name}" for f, s in Feeds(db, store_id).all()}
-        applied = {f: Runs(db, store_id).last_applied(f, 1) for f in feeds}
+        applied = [run for f in feeds for run in Runs(db, store_id).last_applied(f, 1)]
+        rules = _Rules(schema, store.rules_revision, frozenset(stores.category_paths(store_id)))
     sources, names = sources_of(store), [n for n in schema.names if n != schema.key]
-    found: dict[int, tuple[Run, pl.DataFrame]] = {}
-    for feed, runs in applied.items():
-        if runs:
-            row = _sound(runs[0], names).filter(pl.col("key") == product.key).head(1).collect()
-            if row.height:
-                found[feed] = runs[0], row.drop("key")
+    said = [(run, _offers(run, names, rules, product.key)) for run in applied]
+    found = {one.feed: (run, one.frame.drop("key")) for run, one in said if one.frame.height}
     resolver = Resolver(sources, schema)
     sides = {f: row.with_columns(pl.lit(True).alias(HAS)) for f, (_, row) in found.items()}
     days = {f: _day(run) for f, (run, _) in found.items()}
@@ -231,7 +252,7 @@ def product_offers(store_id: int, key: str) -> ProductOffers:
     offers = [
         FeedOffer(
             feed_id=feed, feed=feeds[feed], run_id=known_id(run),
-            day=datetime.fromisoformat(run.used["received_at"]),
+            day=datetime.fromtimestamp(days[feed], UTC),
             competes=sources.competes(feed), taken=stands.get(TAKEN) == feed,
             values={c.removeprefix(NEW): v for c, v in row.row(0, named=True).items() if v},
         )

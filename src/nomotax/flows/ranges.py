@@ -366,11 +366,15 @@ def range_csv(feed_id: int, shown: Shown) -> bytes:
     return out.write_csv(include_bom=True).encode()
 
 
+#: Articles that can be named in one request.
+MOST = 20_000
+
+
 class PickEdit(BaseModel):
     """Articles that are picked, or no more: named one by one, or all that a filter shows."""
 
     pick: bool = True
-    articles: list[str] | None = Field(default=None, max_length=20_000)
+    articles: list[str] | None = Field(default=None, max_length=MOST)
     shown: Shown | None = None
 
 
@@ -382,10 +386,6 @@ class PickedNow(BaseModel):
     changed: int
     articles: list[str] | None
     unknown: list[str]
-
-
-#: Articles that can be named in one request.
-MOST = 20_000
 
 
 def pick(feed_id: int, edit: PickEdit) -> PickedNow:

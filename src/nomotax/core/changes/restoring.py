@@ -6,20 +6,15 @@ from collections.abc import Mapping, Sequence
 
 import polars as pl
 
+from nomotax.core.changes.fitting import FLAW, unfit
 from nomotax.core.changes.marks import NEW, OLD, OWNER
 from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.changes.taking_back import BACK, OUT, STAYS
-from nomotax.core.crosswalk.compiler import as_text, compile_plan
-from nomotax.core.crosswalk.model import Crosswalk, Fill, Part
-from nomotax.core.crosswalk.problems import problems_of
-from nomotax.core.flow.context import Context
 from nomotax.core.schema.model import Role, StoreSchema
-from nomotax.core.table import FAULT, ROW
 
 STATUSES = ("changed", BACK, OUT, STAYS)
 #: Whether a row makes a product that has none in the database, and whose it is.
 MADE, SUPPLIER = "made", "supplier"
-_FLAW = {"key": pl.String, "field": pl.String, "message": pl.String}
 
 
 def restored(
@@ -44,7 +39,8 @@ def restored(
     both = both.with_columns(fields=pl.concat_list(*differing).list.drop_nulls()).filter(
         pl.col("fields").list.len() > 0
     )
-    flaws = pl.concat([_unfit(both, schema, names, categories), _twice(both, catalog, schema),
+    there = both.filter(pl.col(NEW + STATE).ne_missing(TAKEN_OUT))
+    flaws = pl.concat([unfit(there, schema, names, categories), _twice(both, catalog, schema),
                        _kept(both, kept, schema)])  # fmt: skip
     return _lines(both, flaws, schema, own)
 
@@ -78,41 +74,9 @@ def _side_by_side(
     )
 
 
-def _unfit(
-    both: pl.DataFrame, schema: StoreSchema, names: Sequence[str], categories: frozenset[str]
-) -> pl.DataFrame:
-    """Values that the store does not take as they are: key, field, message."""
-    rows = both.filter(pl.col(NEW + STATE).ne_missing(TAKEN_OUT))
-    frame = rows.select(pl.col(NEW + f).alias(f) for f in names).with_row_index(ROW, 1)
-    frame = frame.with_columns(pl.lit(None, pl.String).alias(FAULT))
-    crosswalk = Crosswalk(fills={f: Fill(parts=(Part(column=f),)) for f in names})
-    plan = compile_plan(crosswalk, schema, Context(categories=categories), names)
-    filled = plan.fill(frame)
-    problems = problems_of(filled, plan, frame).select("row", "field", "message")
-    texts = filled.select(
-        pl.col(ROW).cast(pl.UInt32), *(as_text(schema[f], pl.col(f)) for f in names)
-    )
-    for name in names:
-        other = texts[name].ne_missing(frame[name])
-        strange = (
-            texts.filter(other)
-            .select(
-                pl.col(ROW).alias("row"),
-                pl.lit(name).alias("field"),
-                pl.lit(f"{schema[name].label}: its value is not one as the store writes it").alias(
-                    "message"
-                ),
-            )
-            .join(problems, on=["row", "field"], how="anti")
-        )
-        problems = problems.vstack(strange)
-    keys = rows.select("key").with_row_index("row", 1)
-    return problems.join(keys, on="row").select(*_FLAW)
-
-
 def _twice(both: pl.DataFrame, catalog: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:
     """Values that all products must differ in, and that two would have: key, field, message."""
-    found = [pl.DataFrame(schema=_FLAW)]
+    found = [pl.DataFrame(schema=FLAW)]
     for field in schema.fields:
         if not field.unique or field.name == schema.key or NEW + field.name not in both.columns:
             continue
@@ -138,7 +102,7 @@ def _kept(
     both: pl.DataFrame, kept: Mapping[str, Sequence[str]], schema: StoreSchema
 ) -> pl.DataFrame:
     """Values that are kept by hand: key, field, message."""
-    found = [pl.DataFrame(schema=_FLAW)]
+    found = [pl.DataFrame(schema=FLAW)]
     for name, keys in kept.items():
         if OLD + name in both.columns:
             holds = both.filter(
