@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import polars as pl
 
@@ -41,9 +42,10 @@ def compare(
     kept: Mapping[str, Sequence[str]] | None = None,
     brought: pl.DataFrame | None = None,
     size: int = 1_000,
+    **more: Any,
 ) -> Changeset:
-    """Compare so many rows at a time."""
-    whole = Comparison(plan, held(catalog), owner, FEED, kept)
+    """Compare so many rows at a time; ``more`` as ``Comparison`` takes it."""
+    whole = Comparison(plan, held(catalog), owner, FEED, kept, **more)
     taken = [whole.take(arriving.slice(n, size)) for n in range(0, max(1, arriving.height), size)]
     for _, noted in taken:
         whole.note(noted)

@@ -224,7 +224,7 @@ def run(identity, rows, catalog, pairings, products, size):
     return pl.concat([whole.judge(p, problems) for p, _ in taken], how="diagonal"), problems
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=200, deadline=None)
 @given(IDENTITIES, ROWS, CATALOG, PAIRED, st.sampled_from(["both", "change"]), st.integers(1, 4))
 def test_each_row_is_about_what_the_model_says(identity, rows, catalog, pairings, products, size):
     pairings = {

@@ -10,9 +10,11 @@ import polars as pl
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.offers import OF_ARTICLE
 from nomotax.core.changes.restoring import MADE
 from nomotax.core.changes.staging import Heading, new_products, product_deltas
 from nomotax.core.changes.taking_back import STAYS
+from nomotax.core.crosswalk.identity import KeyRule
 from nomotax.core.errors import StaleChangeset
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import MOVED, changeset_name
@@ -26,6 +28,7 @@ from nomotax.records.changes import Changes, Touched, stale
 from nomotax.records.columns import now
 from nomotax.records.database import session
 from nomotax.records.dated import DatedValues
+from nomotax.records.pairings import Pairings
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
@@ -151,12 +154,27 @@ def _write(
     tell(50, "writing products")
     changed = changes.write(heading)
     changes.make(made, _telling(tell, 60, total), written.shape)
+    _pair_numbered(db, run, made)
     changes.make_known(made.height, changed)
     if run.kind == "dated":
         DatedValues(db, run.store_id).settle(known_id(run), _refused(run))
     said = f"applied: {made.height} products made, {changed} changed"
     said += f"; kept by hand, and left: {kept}" if kept else ""
     move(db, known_id(run), "applied", said, progress=100, finished_at=now())
+
+
+def _pair_numbered(db: Session, run: Run, made: pl.DataFrame) -> None:
+    """Articles whose products have numbers of the store's are paired with them: by that they are
+    found the next time."""
+    numbered = run.used.get("numbered")
+    if not numbered:
+        return
+    rule = KeyRule.model_validate(numbered["rule"])
+    given = rule.keys(numbered["first"], numbered["last"])
+    own = made.filter(pl.col("key").is_in(given.implode())).drop_nulls(OF_ARTICLE)
+    supplier = known_id(Feeds(db, run.store_id).supplier(Runs(db, run.store_id).feed(run)))
+    pairs = own.select(pl.col(OF_ARTICLE).alias("article"), "key")
+    Pairings(db, run.store_id).made(supplier, known_id(run), pairs)
 
 
 def _refused(run: Run) -> dict[tuple[str, str], str]:

@@ -111,9 +111,13 @@ def _field_state(
     problems: dict[tuple[str, str], int],
 ) -> FieldState:
     fill = bench.crosswalk.all_fills().get(field.name)
+    source = [describe_source_and_rule(fill)] if fill else []
+    rule = bench.crosswalk.identity.new_key
+    if rule is not None and field.name == bench.schema.key:
+        source.append(rule.in_words())
     return FieldState(
         field=field,
-        source=describe_source_and_rule(fill) if fill else "",
+        source=", else ".join(source),
         steps=describe_steps(fill) if fill else [],
         columns=fill.columns if fill else [],
         error=str(bench.broken.get(field.name, "")),

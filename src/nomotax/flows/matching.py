@@ -74,6 +74,7 @@ class MatchingView(BaseModel):
     revision: int
     rows: int
     identity: Identity
+    key_label: str
     makes: bool
     fields: list[TellingField]
     columns: list[str]
@@ -189,6 +190,7 @@ def matching(feed_id: int, delivery_id: int | None = None) -> MatchingView:
         revision=bench.record.revision,
         rows=rows.height,
         identity=bench.crosswalk.identity,
+        key_label=bench.schema[bench.schema.key].label,
         makes=bench.crosswalk.policy.products != "change",
         fields=telling_fields(bench),
         columns=_columns(bench),

@@ -78,7 +78,7 @@ def _line(pairing: Pairing, product: Product | None) -> PairingLine:
         decision=LOST if lost else pairing.decision,
         key=product.key if product else None,
         title=f"{title} (taken out)" if out else title,
-        author=pairing.author,
+        author=pairing.author if pairing.run_id is None else f"run {pairing.run_id}",
         at=pairing.at,
     )
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from time import monotonic
+from typing import Any
 
 import polars as pl
 from pydantic import BaseModel, Field, model_validator
@@ -14,6 +15,7 @@ from nomotax.core.changes.diff import Comparison, fields_beside
 from nomotax.core.changes.picking import Picked
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
 from nomotax.core.errors import Conflict
+from nomotax.core.matching.numbering import Numbers
 from nomotax.core.resolve.offers import Standing
 from nomotax.core.table import ROW
 from nomotax.flows.changesets import changeset_name, keep_changeset
@@ -30,6 +32,7 @@ from nomotax.flows.undoing import prepare_undo
 from nomotax.flows.workbench import context_of, open_workbench
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
+from nomotax.records.numbering import first_free
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
@@ -142,6 +145,7 @@ class _Work:
     picked: Picked
     standing: Standing | None
     beside: list[int]
+    numbers: Numbers | None
 
 
 def _prepare(run_id: int, tell: Progress) -> None:
@@ -163,6 +167,7 @@ def _prepare(run_id: int, tell: Progress) -> None:
     comparison = Comparison(
         work.plan, products, work.owner, work.run.feed_id or 0, kept_of(store_id),
         pairings_of(store_id, work.supplier_id) if asks else None, work.picked, work.standing,
+        work.numbers,
     )  # fmt: skip
     # What a feed that only completes does not name may well come from another one, unless a person
     # has said what is to become of it; what a trial does not name may stand in the other rows.
@@ -178,7 +183,18 @@ def _prepare(run_id: int, tell: Progress) -> None:
 
     with compared(arriving, comparison, brought, filled) as found:
         tell(85, "keeping the changeset")
+        if work.numbers is not None:
+            work.run.used = work.run.used | {"numbered": _numbered(work.numbers, comparison.given)}
         _keep(work, found, whole.select(pl.len()).collect().item())
+
+
+def _numbered(numbers: Numbers, given: pl.DataFrame) -> dict[str, Any]:
+    """The keys that a run has given, as ``applying`` pairs them."""
+    return {
+        "rule": numbers.rule.model_dump(),
+        "first": numbers.free,
+        "last": numbers.free + given.height - 1,
+    }
 
 
 def _work_of(run_id: int) -> _Work:
@@ -199,6 +215,8 @@ def _work_of(run_id: int) -> _Work:
     with session() as db:
         before = offered_before(db, run)
         standing = standing_of(db, run, before, schema, plan.fields)
+        rule = plan.identity.new_key if plan.numbers_keys else None
+        free = first_free(db, run.store_id, known_id(feed), rule) if rule else 0
     return _Work(
         run=run,
         plan=plan,
@@ -211,6 +229,7 @@ def _work_of(run_id: int) -> _Work:
         picked=picked,
         standing=standing,
         beside=[known_id(one) for one in before],
+        numbers=Numbers(rule, free) if rule else None,
     )
 
 

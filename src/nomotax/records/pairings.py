@@ -6,14 +6,14 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 import polars as pl
-from sqlalchemy import delete, func, or_, update
+from sqlalchemy import delete, func, or_, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import col, select
 
 from nomotax.core.matching.finder import PAIRINGS
 from nomotax.core.matching.pairing import Decided
 from nomotax.records.actors import at_work
-from nomotax.records.bulk import read_pieces, read_query
+from nomotax.records.bulk import copy_frame, read_pieces, read_query
 from nomotax.records.catalog import in_catalog
 from nomotax.records.columns import now
 from nomotax.records.products import Pairing, Product
@@ -45,7 +45,11 @@ class Pairings(Repository):
         query = (
             select(Pairing, Product)
             .join(Product, col(Product.id) == col(Pairing.product_id), isouter=True)
-            .where(Pairing.store_id == self.store_id, Pairing.supplier_id == supplier_id)
+            .where(
+                Pairing.store_id == self.store_id,
+                Pairing.supplier_id == supplier_id,
+                or_(col(Pairing.run_id).is_(None), col(Product.id).is_not(None)),
+            )
         )
         if search:
             begins = search.replace("\\", "\\\\").replace("%", r"\%").replace("_", r"\_") + "%"
@@ -77,7 +81,7 @@ class Pairings(Repository):
         rows = [
             {
                 "store_id": self.store_id, "supplier_id": supplier_id, "article": one.article,
-                "decision": one.decision, "product_id": ids.get(one.key or ""),
+                "decision": one.decision, "product_id": ids.get(one.key or ""), "run_id": None,
                 "actor_id": by.id if by else None, "at": now(),
             }
             for one in {one.article: one for one in decided}.values()
@@ -85,7 +89,7 @@ class Pairings(Repository):
         ]  # fmt: skip
         for start in range(0, len(rows), _AT_ONCE):
             adding = insert(Pairing).values(rows[start : start + _AT_ONCE])
-            own = ("decision", "product_id", "actor_id", "at")
+            own = ("decision", "product_id", "run_id", "actor_id", "at")
             over = {name: adding.excluded[name] for name in own}
             self.session.connection().execute(
                 adding.on_conflict_do_update(
@@ -95,6 +99,15 @@ class Pairings(Repository):
         self._changed(supplier_id)
         asked = {one.key or "" for one in decided if one.decision == "product"}
         return sorted(asked - ids.keys())
+
+    def made(self, supplier_id: int, run_id: int, made: pl.DataFrame) -> None:
+        """Articles that a run has made products of: article and key."""
+        connection = self.session.connection()
+        connection.execute(text("create temp table made (article text, key text) on commit drop"))
+        copy_frame(self.session, "made", made.select("article", "key"))
+        values = {"store": self.store_id, "supplier": supplier_id, "run": run_id, "at": now()}
+        connection.execute(text(_MADE), values)
+        self._changed(supplier_id)
 
     def forget(self, supplier_id: int, articles: Sequence[str]) -> None:
         """Nothing is decided of these any more."""
@@ -132,9 +145,18 @@ class Pairings(Repository):
         return found
 
 
+_MADE = """
+insert into pairings (store_id, supplier_id, article, decision, product_id, run_id, at)
+select :store, :supplier, m.article, 'product', p.id, :run, :at
+from made m join products p on p.store_id = :store and p.key = m.key
+on conflict (store_id, supplier_id, article) do update set decision = excluded.decision,
+  product_id = excluded.product_id, run_id = excluded.run_id, actor_id = null, at = excluded.at
+"""
+#: A run's own word ends with the product: then its article may make another one.
 _ALL = (
     "select a.article, case when a.decision = 'product' and p.id is null then 'lost' "
     "else a.decision end as decision, p.key from pairings a "
     "left join products p on p.id = a.product_id "
-    "where a.store_id = {store} and a.supplier_id = {supplier}"
+    "where a.store_id = {store} and a.supplier_id = {supplier} "
+    "and (a.run_id is null or p.id is not null)"
 )

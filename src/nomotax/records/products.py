@@ -100,7 +100,9 @@ class KeptValue(Acted, table=True):
 class DatedValue(Acted, table=True):
     """What a field of a product is to hold from the start of a day on (by UTC); null for nothing.
     ``status`` is *waiting*, *written*, *refused* with a reason, *replaced* by another one of the
-    same day, or *taken back*; ``run_id`` is the run that writes it."""
+    same day, *taken back*, or *undone* with the run that gave it. ``run_id`` is the run that writes
+    it; ``given_by`` the one that gave it, null where a person did; ``replaced_by`` the one that
+    gave what took its place."""
 
     __tablename__: ClassVar[str] = "dated_values"
     __table_args__ = (
@@ -110,6 +112,7 @@ class DatedValue(Acted, table=True):
             "day",
             postgresql_where=text("status = 'waiting' and run_id is null"),
         ),
+        Index("dated_values_by_giver", "given_by"),
     )
 
     id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
@@ -121,6 +124,8 @@ class DatedValue(Acted, table=True):
     status: str = "waiting"
     reason: str = ""
     run_id: int | None = Field(default=None, foreign_key="runs.id", index=True)
+    given_by: int | None = Field(default=None, foreign_key="runs.id")
+    replaced_by: int | None = Field(default=None, foreign_key="runs.id")
     actor: Actor | None = by()
     at: datetime = moment()
 
@@ -145,7 +150,9 @@ class Snapshot(Acted, table=True):
 
 class Pairing(Acted, table=True):
     """What is decided of a supplier's article, by its own number: ``product`` pairs it with a
-    product of the store, ``new`` lets it make one, ``leave`` leaves it out."""
+    product of the store, ``new`` lets it make one, ``leave`` leaves it out. ``run_id`` is the run
+    that made the product under a number of the store's, and so paired it; null where a person
+    did."""
 
     __tablename__: ClassVar[str] = "pairings"
     __table_args__ = (UniqueConstraint("store_id", "supplier_id", "article"),)
@@ -156,6 +163,7 @@ class Pairing(Acted, table=True):
     article: str
     decision: str
     product_id: int | None = Field(default=None, sa_column=Column(BigInteger, index=True))
+    run_id: int | None = Field(default=None, foreign_key="runs.id")
     actor: Actor | None = by()
     at: datetime = moment()
 

@@ -3655,7 +3655,8 @@ export interface components {
              *       "article": null,
              *       "several": "wait",
              *       "rows": "refuse",
-             *       "unmatched": "new"
+             *       "unmatched": "new",
+             *       "new_key": null
              *     }
              */
             identity?: components["schemas"]["Identity"];
@@ -3964,7 +3965,8 @@ export interface components {
          *     ``several`` says what happens to a row that finds several products: it waits, or changes each;
          *     ``rows`` which of the rows for one product counts, if any: with *sum* the first, with the stock
          *     of all; ``unmatched`` whether a row that
-         *     finds none makes a product, or waits until somebody decides.
+         *     finds none makes a product, or waits until somebody decides; ``new_key`` gives a product that it
+         *     makes a key where it has none, which is refused without.
          */
         Identity: {
             /**
@@ -3995,6 +3997,8 @@ export interface components {
              * @enum {string}
              */
             unmatched?: "new" | "wait";
+            /** @default null */
+            new_key?: components["schemas"]["KeyRule"] | null;
         };
         /**
          * Join
@@ -4016,6 +4020,40 @@ export interface components {
              * @default ,
              */
             between?: string;
+        };
+        /**
+         * KeyRule
+         * @description The key of a product that a row makes and has none for: ``prefix`` and what follows it. That
+         *     is the supplier's own number (*article*), or the next number that no product has (*number*),
+         *     from ``first`` on and up to ``last``, in so many ``digits`` at least.
+         */
+        KeyRule: {
+            /**
+             * By
+             * @default article
+             * @enum {string}
+             */
+            by?: "article" | "number";
+            /**
+             * Prefix
+             * @default
+             */
+            prefix?: string;
+            /**
+             * First
+             * @default 1
+             */
+            first?: number;
+            /**
+             * Last
+             * @default null
+             */
+            last?: number | null;
+            /**
+             * Digits
+             * @default 1
+             */
+            digits?: number;
         };
         /**
          * LeadingZeros
@@ -5545,6 +5583,8 @@ export interface components {
             /** Rows */
             rows: number;
             identity: components["schemas"]["Identity"];
+            /** Key Label */
+            key_label: string;
             /** Makes */
             makes: boolean;
             /** Fields */

@@ -9,6 +9,7 @@ from typing import Protocol
 import polars as pl
 
 from nomotax.core.changes.allowed import key_of_another, not_allowed, not_picked, unpicked
+from nomotax.core.changes.fitting import unfit
 from nomotax.core.changes.handed import handed_over
 from nomotax.core.changes.marks import MOVED_BY, NEW, OLD, OWNER
 from nomotax.core.changes.offers import (
@@ -39,6 +40,7 @@ from nomotax.core.crosswalk.problems import (
     without_missing,
 )
 from nomotax.core.matching.finder import FOUND, Finder, Known
+from nomotax.core.matching.numbering import GIVEN, Numbers, in_words, unfit_keys, with_given
 from nomotax.core.matching.rows import Matched, match
 from nomotax.core.resolve.offers import TAKEN, Standing
 from nomotax.core.schema.model import Role
@@ -93,7 +95,8 @@ class Comparison:
     keys of products by the field that is kept by hand: it stays as it is. Where rows find their
     products otherwise than by their keys, ``pairings``, as ``finder.PAIRINGS``, come first. Where
     only ``picked`` articles make products, nothing is asked of the others. Among other offers,
-    ``standing``, those values are compared that hold.
+    ``standing``, those values are compared that hold. Products that are made without a key are
+    given one of ``numbers``.
     """
 
     def __init__(
@@ -106,9 +109,13 @@ class Comparison:
         pairings: pl.DataFrame | None = None,
         picked: Picked | None = None,
         standing: Standing | None = None,
+        numbers: Numbers | None = None,
     ) -> None:
         self.plan, self.catalog, self.kept = plan, catalog, kept or {}
         self.owner, self.feed, self.picked, self.standing = owner, feed, picked, standing
+        self.numbers = numbers
+        #: What stood for keys, with those that were given; known when all are noted.
+        self.given = pl.DataFrame(schema=GIVEN)
         self._noted: list[Noted] = []
         #: The stock that rows which are taken for several have; known when all are noted.
         self._sums = pl.DataFrame(schema=SUMS)
@@ -212,12 +219,28 @@ class Comparison:
         said = pl.concat([*own, *beyond])
         unsound = said.filter(pl.col("severity") != "skipped")["row"]
         self._sums = sums(seen, plan, unsound)
-        found = [said, across_rows(seen, plan, unsound)]
+        found = [said, in_words(across_rows(seen, plan, unsound), plan)]
         for one in plan.filled:
             if _must_differ(one, plan):
                 found.append(_not_unique(seen, self._holders(one.field.name), one))
         every: pl.DataFrame = pl.concat(found)
+        if self.numbers is not None:
+            every = pl.concat([every, *self._give(self.numbers, seen, every)])
         return every.sort("row", maintain_order=True)
+
+    def _give(
+        self, numbers: Numbers, seen: pl.DataFrame, problems: pl.DataFrame
+    ) -> list[pl.DataFrame]:
+        """Give keys to sound rows without one; gives what is wrong with them, as problems."""
+        plan, key = self.plan, self.plan.schema.key
+        unsound = problems.filter(pl.col("severity") != "skipped")["row"]
+        self.given = numbers.give(seen, plan, unsound)
+        keys = self.given.select(pl.col("given").alias("key"), pl.col("given").alias(NEW + key))
+        flaws = unfit(keys, plan.schema, [key], frozenset()).filter(pl.col("field") == key)
+        return [
+            numbers.used_up(seen, plan, unsound, self.given),
+            unfit_keys(seen, plan, self.given, flaws),
+        ]
 
     def _holders(self, name: str) -> pl.DataFrame:
         """Products that hold a value of a field: value, holder."""
@@ -235,6 +258,8 @@ class Comparison:
         own = of_rows(problems, lines["row"])
         for name in stock_summed(self.plan):
             lines = self._with_sums(lines, name)
+        if self.numbers is not None:
+            lines = with_given(lines, self.given, ["key", NEW + self.plan.schema.key])
         judged = fates(lines.rename({"row": ROW}), own)
         written = pl.col("status").is_in(["new", "changed"])
         nothing = pl.lit([], dtype=pl.List(pl.String))

@@ -109,6 +109,11 @@ class Plan:
         return not self.tells
 
     @property
+    def numbers_keys(self) -> bool:
+        """Whether products that it makes are numbered where they have no key."""
+        return self.identity.new_key is not None and self.identity.new_key.by == "number"
+
+    @property
     def only_completes(self) -> bool:
         """Whether it makes no products."""
         return self.policy.products == "change"
@@ -222,7 +227,7 @@ def compile_plan(
     fills = crosswalk.all_fills()
     arriving = frozenset(columns)
     _check_names(fills, schema, arriving)
-    chains = _Chains(fills, schema, ctx, arriving, broken)
+    chains = _Chains(fills, schema, ctx, arriving, broken, crosswalk.identity)
     fields = asked_fields(schema, crosswalk)
     wanted = [f for f in fields if f.name in fills or f.required or f.name == schema.key]
     # Without its key a row is of no product, whatever is written.
@@ -333,8 +338,10 @@ class _Chains:
         ctx: Context,
         columns: frozenset[str],
         broken: dict[str, CrosswalkError] | None,
+        identity: Identity,
     ) -> None:
         self.fills, self.schema, self.columns = fills, schema, columns
+        self.identity = identity
         self.ctx = replace(ctx, names=self)
         self.layers = Layers()
         self.broken = broken
@@ -384,7 +391,8 @@ class _Chains:
             except CrosswalkError as error:
                 error.where = error.where or f"field {field.name}, step '{step.describe()}'"
                 raise
-        flow = conform(field, stages[-1], self.ctx).settled()
+        last = self._keyed(stages[-1]) if field.name == self.schema.key else stages[-1]
+        flow = conform(field, last, self.ctx).settled()
         flow = flow.to(flow.value, *_open_faults(fill, stages[0]))
         described = field.of or ""
         if field.role in (Role.PICTURE_TEXT, Role.PICTURE_TEXTS) and described in self.fills:
@@ -395,6 +403,18 @@ class _Chains:
             faults = tuple(replace(f, severity=Severity.QUESTION) for f in flow.faults)
             flow = replace(flow, faults=faults)
         return FilledField(field, fill, flow, tuple(stages))
+
+    def _keyed(self, flow: Flow) -> Flow:
+        """The key, or what is made of the supplier's own number where there is none."""
+        rule, article = self.identity.new_key, self.identity.article
+        if rule is None or rule.by != "article" or article is None:
+            return flow
+        if article not in self.columns and self.broken is not None:
+            return flow
+        number, key = self.column(article).str.strip_chars(), flow.keep(flow.text)
+        made = pl.lit(rule.prefix) + pl.when(number != "").then(number)
+        own = pl.when(key.str.strip_chars() != "").then(key)
+        return flow.to(pl.coalesce(own, made), numeric=False)
 
     def _cannot_run(self, field: StoreField, error: CrosswalkError) -> FilledField:
         """The field left empty, its rows held with what is wrong."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
+import polars as pl
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 #: What of two values need not agree for them to be the same.
@@ -47,6 +48,42 @@ class Way(BaseModel):
         return f"{named}, whatever the {ignored}" if ignored else named
 
 
+class KeyRule(BaseModel):
+    """The key of a product that a row makes and has none for: ``prefix`` and what follows it. That
+    is the supplier's own number (*article*), or the next number that no product has (*number*),
+    from ``first`` on and up to ``last``, in so many ``digits`` at least."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    by: Literal["article", "number"] = "article"
+    prefix: str = Field(default="", max_length=40, pattern=r"^(\S.*)?$")
+    first: int = Field(default=1, ge=0, lt=10**15)
+    last: int | None = Field(default=None, ge=0, lt=10**15)
+    digits: int = Field(default=1, ge=1, le=15)
+
+    @model_validator(mode="after")
+    def _rising(self) -> KeyRule:
+        if self.last is not None and self.last < self.first:
+            raise ValueError("a range of numbers ends before it begins")
+        return self
+
+    def written(self, number: pl.Expr) -> pl.Expr:
+        """A number of the range as a key."""
+        return pl.lit(self.prefix) + number.cast(pl.String).str.zfill(self.digits)
+
+    def keys(self, first: int, last: int) -> pl.Series:
+        """The keys of numbers in a row, both ends among them."""
+        return pl.select(self.written(pl.int_range(first, last + 1))).to_series()
+
+    def in_words(self) -> str:
+        """The key as it is read: "'N-' + a number from 100 on"."""
+        before = f"'{self.prefix}' + " if self.prefix else ""
+        if self.by == "article":
+            return f"{before}the supplier's number"
+        ending = "on" if self.last is None else f"to {self.last}"
+        return f"{before}a number from {self.first} {ending}"
+
+
 class Identity(BaseModel):
     """``ways`` are tried in order, the first that finds a product decides; without any, a row is
     about the product with its key. ``article`` is the arriving column with the supplier's own
@@ -55,7 +92,8 @@ class Identity(BaseModel):
     ``several`` says what happens to a row that finds several products: it waits, or changes each;
     ``rows`` which of the rows for one product counts, if any: with *sum* the first, with the stock
     of all; ``unmatched`` whether a row that
-    finds none makes a product, or waits until somebody decides.
+    finds none makes a product, or waits until somebody decides; ``new_key`` gives a product that it
+    makes a key where it has none, which is refused without.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -65,6 +103,14 @@ class Identity(BaseModel):
     several: Literal["wait", "each"] = "wait"
     rows: Literal["refuse", "first", "last", "cheapest", "sum"] = "refuse"
     unmatched: Literal["new", "wait"] = "new"
+    new_key: KeyRule | None = None
+
+    @model_validator(mode="after")
+    def _known_by(self) -> Identity:
+        by_article = self.new_key is not None and self.new_key.by == "article"
+        if by_article and self.article is None:
+            raise ValueError("keys out of the supplier's number need the column that has it")
+        return self
 
     def within(self, key: str) -> Identity:
         """With the way that it stands for where it has none: by the store's ``key``."""
@@ -78,7 +124,9 @@ class Identity(BaseModel):
         said += ["changes each product that a row finds"] * (self.several == "each")
         if self.rows in _TAKEN:
             said.append(f"takes {_TAKEN[self.rows]} of several rows")
-        return said + ["lets rows without a product wait"] * (self.unmatched == "wait")
+        said += ["lets rows without a product wait"] * (self.unmatched == "wait")
+        key = self.new_key.in_words() if self.new_key else ""
+        return said + [f"gives new products without a key {key}"] * bool(key)
 
     @property
     def fields(self) -> list[str]:
@@ -88,4 +136,5 @@ class Identity(BaseModel):
     @property
     def by_key(self) -> bool:
         """Whether rows are about the product with their key, and nothing else is asked."""
-        return not self.ways and self.article is None and self.unmatched == "new"
+        plain = not self.ways and self.article is None
+        return plain and self.unmatched == "new" and self.new_key is None

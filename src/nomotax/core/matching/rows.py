@@ -17,6 +17,7 @@ from nomotax.core.crosswalk.problems import (
     without_missing,
 )
 from nomotax.core.matching.finder import DECIDED, FOUND, SHOWN, Finder
+from nomotax.core.matching.numbering import in_words, places, without_means
 from nomotax.core.table import ROW
 
 #: Problems of rows that wait to find their products, and what such rows do.
@@ -55,9 +56,10 @@ def match(filled: pl.DataFrame, plan: Plan, finder: Finder) -> Matched:
     """Find the products of filled rows."""
     rows = fated(filled, plan, finder)
     problems = pl.concat([pl.DataFrame(schema=PROBLEM_SCHEMA), *_problems(rows, plan)])
-    keyless = rows.filter(pl.col(MATCHED) != "new")[ROW].cast(pl.UInt32)
+    numbered = pl.lit(plan.numbers_keys) & pl.col(plan.schema.key).is_null()
+    keyless = rows.filter((pl.col(MATCHED) != "new") | numbered)[ROW].cast(pl.UInt32)
     meant = rows.filter(pl.col(MATCHED) == "doubled")[FOUND].explode(empty_as_null=False)
-    return Matched(_with_keys(rows, plan.schema.key), problems, keyless, meant)
+    return Matched(_with_keys(rows, plan), problems, keyless, meant)
 
 
 def problems_of_matched(
@@ -69,7 +71,8 @@ def problems_of_matched(
     own = matched.asked(own_problems(filled, plan, arriving), plan)
     said = pl.concat([own, matched.problems])
     unsound = said.filter(pl.col("severity") != "skipped")["row"]
-    every = pl.concat([said, across_rows(narrow(matched.rows, plan), plan, unsound)])
+    across = across_rows(narrow(matched.rows, plan), plan, unsound)
+    every = pl.concat([said, in_words(across, plan)])
     known = matched.rows.filter(pl.col(FOUND).is_not_null())[ROW].cast(pl.UInt32)
     return without_missing(every, known, plan).sort("row", maintain_order=True)
 
@@ -103,14 +106,16 @@ def _fate(plan: Plan) -> pl.Expr:
     )
 
 
-def _with_keys(rows: pl.DataFrame, key: str) -> pl.DataFrame:
-    """The rows with the keys of what was found; without any where that is not known yet."""
+def _with_keys(rows: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+    """The rows with the keys of what was found; without any where that is not known yet. What is
+    to be numbered has what stands for its key."""
+    key, new = plan.schema.key, pl.col(MATCHED) == "new"
     one = rows.with_columns(pl.when(pl.col(MATCHED) == "found").then(FOUND).alias(FOUND))
     if one.select((pl.col(FOUND).list.len() > 1).any()).item():
         one = one.explode(FOUND)
     else:
         one = one.with_columns(pl.col(FOUND).list.first())
-    own = pl.when(pl.col(MATCHED) == "new").then(pl.col(key).cast(pl.String))
+    own = pl.when(new).then(pl.coalesce(pl.col(key).cast(pl.String), places(plan)))
     return one.with_columns(pl.coalesce(FOUND, own).alias(key)).drop(MATCHED)
 
 
@@ -131,6 +136,8 @@ def _problems(rows: pl.DataFrame, plan: Plan) -> Iterator[pl.DataFrame]:
     said = "is that of no product in the catalog"
     yield _problem(rows, plan, "none", "refuse", pl.lit(f"{said}; this feed only completes those"))
     yield _problem(rows, plan, "waits", "question", pl.lit(f"{said}; it waits to be paired"))
+    if plan.numbers_keys:
+        yield without_means(rows.filter(pl.col(MATCHED) == "new"), plan)
     if plan.identity.article is not None:
         article = pl.col(ARTICLE).fill_null("")
         whose = f"{plan.identity.article}: '"

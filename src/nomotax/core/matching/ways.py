@@ -65,7 +65,8 @@ def _worth(one: Tried) -> tuple[bool, int]:
 def _together(
     doubtful: Sequence[Tried], alone: Sequence[Tried], rows: pl.DataFrame, known: Known
 ) -> Iterator[Tried]:
-    """Two fields, one of which finds several products by itself, where both find more."""
+    """Two fields, one of which finds several products by itself, where both find more than either
+    does, at its best or as loosely."""
     for one, other in combinations(alone, 2):
         if one not in doubtful and other not in doubtful:
             continue
@@ -74,7 +75,9 @@ def _together(
         near = _near(fields[0], rows, known)
         both = tried(Way(fields=fields, ignore=ignore), rows, near)
         if both.found > max(one.found, other.found):
-            yield both
+            apart = (tried(Way(fields=(f,), ignore=ignore), rows, known).found for f in fields)
+            if both.found > max(apart):
+                yield both
 
 
 def _near(name: str, rows: pl.DataFrame, known: Known) -> Known:

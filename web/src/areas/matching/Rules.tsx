@@ -13,6 +13,7 @@ import { useProposedWays, type MatchingView, type Way } from "../../api/matching
 import { Part } from "../../components/Panel";
 import { Failure } from "../../components/states";
 import { count } from "../../components/words";
+import { NewKey } from "./NewKey";
 import { sameWay, wayInWords, whole } from "./words";
 import { WayEditor } from "./WayEditor";
 
@@ -40,7 +41,7 @@ export function Rules({ feed, delivery, matching, onIdentity, onList }: RulesPro
           select
           fullWidth
           value={identity.article ?? ""}
-          onChange={(e) => change({ article: e.target.value || null }, said(e.target.value))}
+          onChange={(e) => change(withArticle(identity, e.target.value || null), said(e.target.value))}
           slotProps={{
             select: { displayEmpty: true },
             htmlInput: { "aria-label": "Column with the supplier's own number" },
@@ -96,9 +97,21 @@ export function Rules({ feed, delivery, matching, onIdentity, onList }: RulesPro
           />
         </Part>
       )}
+      {matching.makes && (
+        <NewKey
+          rule={identity.new_key}
+          label={matching.key_label}
+          article={identity.article}
+          onChange={(new_key, label) => change({ new_key }, label)}
+        />
+      )}
     </Box>
   );
 }
+
+/** Without the column that has it no key is made of the supplier's number. */
+const withArticle = ({ new_key }: Identity, article: string | null): Partial<Identity> =>
+  article || new_key?.by !== "article" ? { article } : { article, new_key: null };
 
 const said = (column: string) => (column ? `Their own number is '${column}'` : "No column is their number");
 

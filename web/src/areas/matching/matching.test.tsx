@@ -23,6 +23,7 @@ function view(more: Partial<MatchingView> = {}): MatchingView {
     revision: 3,
     rows: 10,
     identity: { ways: [{ fields: ["maker"], ignore: ["case"] }] },
+    key_label: "SKU",
     makes: true,
     fields: FIELDS,
     columns: ["ArtNr"],
@@ -56,6 +57,35 @@ describe("how rows find their products", () => {
     expect(wayInWords({ fields: ["maker", "sku"], ignore: ["case", "leading_zeros"] }, FIELDS)).toBe(
       "Maker's number and SKU, whatever the case and leading zeros",
     );
+  });
+
+  it("gives new products a key by a rule", async () => {
+    new FakeServer().on("GET /api/v1/feeds/1/matching/ways", () => ({ rows: 10, ways: [] }));
+    const changed = vi.fn();
+    const props = { feed: 1, delivery: 7, onIdentity: changed, onList: () => {} };
+    const { unmount } = draw(<Rules {...props} matching={view()} />);
+    const choice = { name: "A new product without a SKU" };
+    await userEvent.click(screen.getByRole("combobox", choice));
+    expect(screen.getByRole("option", { name: "gets the supplier's number" })).toHaveAttribute(
+      "aria-disabled",
+      "true",
+    );
+    await userEvent.click(screen.getByRole("option", { name: "gets the store's next number" }));
+    const rule = { by: "number", prefix: "", first: 1, last: null, digits: 5 } as const;
+    expect(changed.mock.lastCall).toEqual([
+      expect.objectContaining({ new_key: rule }),
+      "New products get a number from 1 on",
+    ]);
+    unmount();
+    const identity = { article: "ArtNr", new_key: { ...rule, prefix: "N-", last: 99 } };
+    draw(<Rules {...props} matching={view({ identity, ways: [] })} />);
+    expect(screen.getByText("N-00001")).toBeInTheDocument();
+    await userEvent.clear(screen.getByLabelText("Up to"));
+    await userEvent.type(screen.getByLabelText("From"), "{Backspace}20{Enter}");
+    expect(changed.mock.lastCall?.[0].new_key).toMatchObject({ first: 20, prefix: "N-" });
+    await userEvent.click(screen.getByRole("combobox", { name: "Column with the supplier's own number" }));
+    await userEvent.click(screen.getByRole("option", { name: "no column" }));
+    expect(changed.mock.lastCall?.[0]).toMatchObject({ article: null, new_key: { by: "number" } });
   });
 
   it("takes a proposed way, tries another, orders and drops them", async () => {

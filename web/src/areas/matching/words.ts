@@ -36,9 +36,19 @@ export function whole(identity: Identity): Required<Identity> {
     several: identity.several ?? "wait",
     rows: identity.rows ?? "refuse",
     unmatched: identity.unmatched ?? "new",
+    new_key: identity.new_key ?? null,
   };
 }
 
 export const sameWay = (one: Way, other: Way) =>
   JSON.stringify([one.fields, [...(one.ignore ?? [])].sort()]) ===
   JSON.stringify([other.fields, [...(other.ignore ?? [])].sort()]);
+
+export type KeyRule = NonNullable<Identity["new_key"]>;
+
+/** "'N-' and a number from 100 on". */
+export function keyInWords({ by, prefix, first, last }: KeyRule): string {
+  const before = prefix ? `'${prefix}' and ` : "";
+  if (by === "article") return `${before}the supplier's number`;
+  return `${before}a number from ${first ?? 1} ${last === null || last === undefined ? "on" : `to ${last}`}`;
+}
