@@ -44,6 +44,11 @@ class DatedPath(StorePath):
     value_id: int
 
 
+class DatedQuery(BaseModel):
+    offset: int = Field(default=0, ge=0)
+    limit: int = Field(default=50, ge=1, le=500)
+
+
 class OutboundQuery(BaseModel):
     format: Literal["csv", "xlsx", "jsonl", "parquet"] = "csv"
     run_id: int | None = None
@@ -82,9 +87,9 @@ def start_states(path: StorePath, body: StatesEdit) -> Response:
 
 
 @api.get("/stores/<int:store_id>/dated", responses={200: DatedLines})
-def get_dated(path: StorePath) -> Response:
+def get_dated(path: StorePath, query: DatedQuery) -> Response:
     """Values that wait for their day, by their days."""
-    return answer(waiting.dated_of(path.store_id))
+    return answer(waiting.dated_of(path.store_id, query.offset, query.limit))
 
 
 @api.delete("/stores/<int:store_id>/dated/<int:value_id>", responses={200: Done})

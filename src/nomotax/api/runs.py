@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
@@ -45,7 +45,9 @@ class RunView(BaseModel):
     person wrote, one of kind *restore* brings a snapshot back; these are of no feed, delivery and
     crosswalk. ``instead`` are the fields of an undo that go back all the same. ``since`` tells what
     had changed when it was to be applied, and ``again`` in how many lines it is other by now than
-    it was seen. ``moving`` are those that are gone and that something happens to."""
+    it was seen. ``moving`` are those that are gone and that something happens to;
+    ``waits`` are values that wait for their day, or that an undo has wait no more; ``day`` is that
+    from which the prices of the whole run hold."""
 
     id: int
     store_id: int
@@ -68,6 +70,8 @@ class RunView(BaseModel):
     since: str
     again: int
     moving: int
+    waits: int
+    day: date | None
     instead: Instead
     created_at: datetime
     finished_at: datetime | None
@@ -83,6 +87,7 @@ class PrepareQuery(OfDelivery):
 
     first: int | None = Field(default=None, ge=1)
     last: int | None = Field(default=None, ge=1)
+    day: date | None = Field(default=None, description="From when on the prices hold.")
 
 
 class PageQuery(BaseModel):
@@ -92,6 +97,7 @@ class PageQuery(BaseModel):
     offset: int = Field(default=0, ge=0)
     limit: int = Field(default=200, ge=1, le=400)
     again: bool = False
+    later: bool = False
 
 
 class ApplyQuery(BaseModel):
@@ -101,7 +107,8 @@ class ApplyQuery(BaseModel):
 
 
 #: What a run knows of its preparation, and what stands where it knows nothing.
-_USED: dict[str, object] = {"file_name": "", "since": "", "again": 0, "moving": 0, "instead": {}}
+_USED: dict[str, object] = {"file_name": "", "since": "", "again": 0, "moving": 0, "instead": {},
+         "waits": 0, "day": None}  # fmt: skip
 
 
 def view_of(run_id: int) -> RunView:
@@ -133,7 +140,7 @@ def _assemble(db: Session, run: Run) -> RunView:
 def prepare(path: FeedPath, query: PrepareQuery) -> Response:
     """Freeze the crosswalk and prepare a changeset in the background; of some rows as a trial."""
     rows = RowRange(first=query.first, last=query.last)
-    run_id = known_id(runs.start_run(path.feed_id, query.delivery_id, rows))
+    run_id = known_id(runs.start_run(path.feed_id, query.delivery_id, rows, query.day))
     return answer(view_of(run_id), 201)
 
 
@@ -162,8 +169,9 @@ def get_summary(path: RunPath) -> Response:
 def get_rows(path: RunPath, query: PageQuery) -> Response:
     """A page of the changeset."""
     page = review.review_page(
-        path.run_id, query.status, query.field, query.search, query.offset, query.limit, query.again
-    )
+        path.run_id, query.status, query.field, query.search, query.offset, query.limit,
+        query.again, query.later,
+    )  # fmt: skip
     return answer(page)
 
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from dataclasses import field as dataclass_field
 from time import monotonic
 
 import polars as pl
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.later import GIVEN, given
 from nomotax.core.changes.offers import OF_ARTICLE
 from nomotax.core.changes.restoring import MADE
 from nomotax.core.changes.staging import Heading, new_products, product_deltas
@@ -27,7 +29,7 @@ from nomotax.records.bulk import Shape
 from nomotax.records.changes import Changes, Touched, stale
 from nomotax.records.columns import now
 from nomotax.records.database import session
-from nomotax.records.dated import DatedValues
+from nomotax.records.dated import DatedValues, settle
 from nomotax.records.pairings import Pairings
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Feeds, Stores
@@ -89,11 +91,13 @@ def _apply(run_id: int) -> None:
 
 @dataclass(frozen=True)
 class _Written:
-    """The products that a run makes, once they are in ``shape``, and what it changes of others."""
+    """The products that a run makes, once they are in ``shape``, what it changes of others, and
+    what waits for its day."""
 
     made: pl.DataFrame
     deltas: pl.DataFrame
     shape: Shape = lambda part: part
+    later: pl.DataFrame = dataclass_field(default_factory=lambda: pl.DataFrame(schema=GIVEN))
 
 
 def _written(run: Run, heading: Heading) -> _Written:
@@ -113,7 +117,9 @@ def _written(run: Run, heading: Heading) -> _Written:
     def shape(part: pl.DataFrame) -> pl.DataFrame:
         return new_products(part, heading).with_columns(supplier_id=pl.lit(supplier))
 
-    return _Written(frame.filter(new), product_deltas(frame.filter(~new)), shape)
+    others = frame.filter(~new)
+    changed = others.filter(pl.col("fields").list.len() > 0)
+    return _Written(frame.filter(new), product_deltas(changed), shape, given(others))
 
 
 def _take_back(run_id: int, schema: StoreSchema, tell: Progress) -> None:
@@ -155,11 +161,13 @@ def _write(
     changed = changes.write(heading)
     changes.make(made, _telling(tell, 60, total), written.shape)
     _pair_numbered(db, run, made)
+    waits = DatedValues(db, run.store_id).give(known_id(run), written.later)
     changes.make_known(made.height, changed)
     if run.kind == "dated":
-        DatedValues(db, run.store_id).settle(known_id(run), _refused(run))
+        settle(db, run.store_id, known_id(run), _refused(run))
     said = f"applied: {made.height} products made, {changed} changed"
     said += f"; kept by hand, and left: {kept}" if kept else ""
+    said += f"; {waits} values wait for their day" if waits else ""
     move(db, known_id(run), "applied", said, progress=100, finished_at=now())
 
 
@@ -177,11 +185,11 @@ def _pair_numbered(db: Session, run: Run, made: pl.DataFrame) -> None:
     Pairings(db, run.store_id).made(supplier, known_id(run), pairs)
 
 
-def _refused(run: Run) -> dict[tuple[str, str], str]:
-    """Why values stay as they are, by key and field."""
+def _refused(run: Run) -> pl.DataFrame:
+    """Why values stay as they are: key, field and reason."""
     stay = artifacts().scan(changeset_name(run)).filter(pl.col("status") == STAYS)
     rows = stay.select("key", pl.col("fields").alias("field"), "reason").explode("field").collect()
-    return {(key, field): reason for key, field, reason in rows.iter_rows()}
+    return rows.unique(["key", "field"], keep="last", maintain_order=True)
 
 
 def _telling(tell: Progress, begin: int, total: int) -> Callable[[int], None]:

@@ -172,7 +172,7 @@ def product_detail(store_id: int, key: str) -> ProductDetail:
             history=history,
             kept=kept,
             variants=_variants(db, found[0], schema),
-            dated=list(lines_of(db, store_id, schema, found[0].id)),
+            dated=list(lines_of(db, store_id, schema, [known_id(found[0])])),
         )
 
 

@@ -6,9 +6,9 @@ from datetime import date
 
 import polars as pl
 import structlog
-from sqlmodel import col, select
+from sqlmodel import Session, col, select
 
-from nomotax.core.changes.dated import DUE, with_due
+from nomotax.core.changes.dated import with_due
 from nomotax.core.changes.restoring import counts_of, restored
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.core.errors import Conflict
@@ -16,8 +16,9 @@ from nomotax.flows.applying import request_apply
 from nomotax.flows.changesets import keep_changeset, together
 from nomotax.flows.run_states import Progress, move
 from nomotax.flows.waiting import today
+from nomotax.records.columns import Actor
 from nomotax.records.database import session
-from nomotax.records.dated import DatedValues, hand_over, take_due
+from nomotax.records.dated import Due, due_of, hand_over, take_due
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
@@ -41,10 +42,12 @@ def write_due(day: date | None = None) -> list[int]:
                 used={"file_name": f"values from {(day or today()).isoformat()} on"},
             )
             # All of a store in one run: of one field the latest day holds, whoever gave it.
-            people = {one.author: one.actor for one in due}
-            run.actor = next(iter(people.values())) if len(people) == 1 else None
-            runs.note(run, f"given by {', '.join(sorted(filter(None, people))) or 'nobody named'}")
-            hand_over(db, due, known_id(run))
+            people = _people(db, due)
+            run.actor = people[0] if len(people) == 1 and due.runs == {None} else None
+            givers = sorted(one.name for one in people)
+            givers += [f"run {one}" for one in sorted(filter(None, due.runs))]
+            runs.note(run, f"given by {', '.join(givers) or 'nobody named'}")
+            hand_over(db, due.ids, known_id(run))
             enqueue(db, "prepare", run_id=known_id(run))
             begun.append(known_id(run))
         # One whose worker went away between the two goes on.
@@ -60,6 +63,11 @@ def write_due(day: date | None = None) -> list[int]:
     return begun
 
 
+def _people(db: Session, due: Due) -> list[Actor]:
+    query = select(Actor).where(col(Actor.id).in_([one for one in due.people if one is not None]))
+    return list(db.exec(query))
+
+
 def prepare_dated(run_id: int, tell: Progress) -> None:
     """What the values of a run change."""
     tell(10, "loading the products")
@@ -68,9 +76,7 @@ def prepare_dated(run_id: int, tell: Progress) -> None:
         store = stores.get(run.store_id)
         schema = stores.schema(run.store_id)
         categories = frozenset(stores.category_paths(run.store_id))
-        given = DatedValues(db, run.store_id).of_run(run_id)
-    rows = [(key, one.field, one.value, one.day, one.id) for one, key in given if key is not None]
-    due = pl.DataFrame(rows, schema=DUE, orient="row")
+        due = due_of(db, run.store_id, run_id)
     alike = any(f.unique for f in schema.fields if f.name in due["field"])
     # A value that all must differ in is looked for in the whole catalog.
     only = None if alike else due["key"].unique().to_list()

@@ -13,6 +13,7 @@ from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.fitting import still_fit
+from nomotax.core.changes.later import standing
 from nomotax.core.changes.marks import NEW
 from nomotax.core.changes.offers import says
 from nomotax.core.errors import Conflict
@@ -20,6 +21,7 @@ from nomotax.core.resolve.offers import HAS, TAKEN, Offers, Resolver, Standing
 from nomotax.core.resolve.sources import Sources
 from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.flows.changesets import changeset_name
+from nomotax.flows.waiting import today
 from nomotax.records.catalog import Catalog
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Stores
@@ -219,7 +221,8 @@ def _offers(run: Run, fields: Sequence[str], rules: _Rules, key: str | None = No
     sound = pl.col("status").is_in(_SOUND) & pl.col("key").is_not_null()
     if key is not None:
         sound &= pl.col("key") == key
-    rows = scan.filter(sound).select("key", *(says(columns, f).alias(NEW + f) for f in there))
+    now = [says(columns, f, standing(columns, f, today())).alias(NEW + f) for f in there]
+    rows = scan.filter(sound).select("key", *now)
     frame = rows.collect().unique("key", keep="first", maintain_order=True)
     if run.rules_revision != rules.revision:
         frame = still_fit(frame, rules.schema, rules.categories)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from datetime import date
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from functools import lru_cache
 
@@ -11,6 +12,7 @@ from pydantic import BaseModel
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.again import AGAIN
+from nomotax.core.changes.later import DAY, LATER
 from nomotax.core.changes.marks import NEW, OLD
 from nomotax.core.changes.states import STATE, TAKEN_OUT, said
 from nomotax.core.changes.taking_back import STAYS
@@ -27,13 +29,15 @@ from nomotax.records.tables import Run
 
 
 class Change(BaseModel):
-    """``percent`` is given where both values are numbers and the old one is not zero."""
+    """``percent`` is given where both values are numbers and the old one is not zero; ``day`` is
+    that from which the new value holds, null where the run itself writes it."""
 
     field: str
     label: str
     before: str | None
     after: str | None
     percent: Decimal | None
+    day: date | None
 
 
 class ReviewRow(BaseModel):
@@ -106,7 +110,7 @@ def review_summary(run_id: int) -> ReviewSummary:
     schema, scan = _schema(run_id), _scan(run_id)
     fields = (
         scan.filter(pl.col("status").is_in(["changed", "gone"]))
-        .select(pl.col("fields").explode())
+        .select(_touched(scan).explode())
         .group_by("fields")
         .len("count")
         .sort("count", descending=True)
@@ -142,7 +146,7 @@ def _moves(scan: pl.LazyFrame, price: str) -> list[MovePoint]:
     if OLD + price not in scan.collect_schema().names():
         return []
     moved = (
-        scan.filter((pl.col("status") == "changed") & pl.col("fields").list.contains(price))
+        scan.filter((pl.col("status") == "changed") & _touched(scan).list.contains(price))
         .select("key", pl.col(OLD + price).alias("before"), pl.col(NEW + price).alias("after"))
         .drop_nulls()
         .collect()
@@ -154,13 +158,14 @@ def _moves(scan: pl.LazyFrame, price: str) -> list[MovePoint]:
 
 def review_page(
     run_id: int, status: str = "", field: str = "", search: str = "",
-    offset: int = 0, limit: int = 200, again: bool = False,
+    offset: int = 0, limit: int = 200, again: bool = False, later: bool = False,
 ) -> ReviewPage:  # fmt: skip
-    """Rows of one status (or all), of those that change ``field``, that hold ``search``, or are
-    other than they were seen before the catalog changed (``again``)."""
+    """Rows of one status (or all), of those that change ``field``, that hold ``search``, are
+    other than they were seen before the catalog changed (``again``), or change something on a
+    ``later`` day."""
     schema, changeset = _schema(run_id), changeset_name(prepared_run(run_id))
     scan = artifacts().scan(changeset)
-    places = _places(artifacts().root, changeset, status, field, search, again)
+    places = _places(artifacts().root, changeset, status, field, search, again, later)
     wanted = places.slice(offset, limit)
     if wanted.len() == 0:
         return ReviewPage(total=places.len(), rows=[])
@@ -173,16 +178,19 @@ def review_page(
 
 @lru_cache(maxsize=16)
 def _places(
-    root: str, changeset: str, status: str, field: str, search: str, again: bool
+    root: str, changeset: str, status: str, field: str, search: str, again: bool, later: bool
 ) -> pl.Series:
     """Positions of the rows that a filter chooses, in order."""
     scan = artifacts().scan(changeset).with_row_index("place")
     if again and AGAIN in scan.collect_schema():
         scan = scan.filter(AGAIN)
+    if later:
+        waits = pl.col(LATER).list.len() > 0 if LATER in scan.collect_schema() else pl.lit(False)
+        scan = scan.filter(waits)
     if status:
         scan = scan.filter(pl.col("status") == status)
     if field:
-        scan = scan.filter(pl.col("fields").list.contains(field))
+        scan = scan.filter(_touched(scan).list.contains(field))
     if search:
         text = search.lower()
         scan = scan.filter(
@@ -197,11 +205,30 @@ def _places(
 def _row(row: dict[str, object], schema: StoreSchema) -> ReviewRow:
     changes = []
     if row["status"] in ("changed", "new", "gone", STAYS):
-        names = sorted(row["fields"], key=lambda f: _weight(f, schema))  # type: ignore[call-overload]  # a list of names
+        both = [*row["fields"], *(row.get(LATER) or [])]  # type: ignore[misc]  # lists of names
+        names = sorted(both, key=lambda f: _weight(f, schema))
         changes = [_change(f, row, schema) for f in names]
     return ReviewRow.model_validate(
         {k: row[k] for k in ("row", "key", "title", "status", "reason")} | {"changes": changes}
     )
+
+
+def _touched(scan: pl.LazyFrame) -> pl.Expr:
+    """Names of the fields that a line changes, now or on their day."""
+    if LATER not in scan.collect_schema():
+        return pl.col("fields")
+    return pl.col("fields").list.concat(pl.col(LATER).fill_null([]))
+
+
+def _days(scan: pl.LazyFrame) -> list[pl.Expr]:
+    """The fields that a line changes on a day, with it."""
+    return [
+        pl.when(pl.col(LATER).list.contains(c.removeprefix(DAY))).then(
+            pl.format(f"{c.removeprefix(DAY)} from {{}}", c)
+        )
+        for c in scan.collect_schema()
+        if c.startswith(DAY)
+    ]
 
 
 def _text(value: object) -> str | None:
@@ -231,6 +258,7 @@ def _change(field: str, row: dict[str, object], schema: StoreSchema) -> Change:
             "before": before,
             "after": after,
             "percent": percent,
+            "day": row.get(DAY + field) if field in (row.get(LATER) or []) else None,  # type: ignore[operator]  # a list of names
         }
     )
 
@@ -256,8 +284,11 @@ def result_file(run_id: int, kind: str) -> bytes:
         f"where store_id = {int(store_id)} and state <> '{TAKEN_OUT}'",
         {"key": pl.String, "id": pl.String, "variant_group": pl.String},
     )
-    lines = _scan(run_id).select(
-        "row", "key", "title", "status", pl.col("fields").list.join(", "), "reason"
+    scan = _scan(run_id)
+    now = pl.when(pl.col("fields").list.len() > 0).then(pl.col("fields").list.join(", "))
+    fields = pl.concat_str([now, *_days(scan)], separator=", ", ignore_nulls=True)
+    lines = scan.select(
+        "row", "key", "title", "status", fields.alias("fields"), "reason"
     ).collect()  # fmt: skip
     told = lines.join(known, on="key", how="left", maintain_order="left").select(
         "row",

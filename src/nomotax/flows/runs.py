@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import date
 from time import monotonic
 from typing import Any
 
@@ -12,6 +13,7 @@ from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.diff import Comparison, fields_beside
+from nomotax.core.changes.later import LATER, Days
 from nomotax.core.changes.picking import Picked
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
 from nomotax.core.errors import Conflict
@@ -29,9 +31,11 @@ from nomotax.flows.publishing import prepare_states
 from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.undoing import prepare_undo
+from nomotax.flows.waiting import refuse_past, today
 from nomotax.flows.workbench import context_of, open_workbench
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
+from nomotax.records.dated import waiting_of
 from nomotax.records.numbering import first_free
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Feeds, Stores
@@ -80,12 +84,20 @@ class RowRange(BaseModel):
 _ALL = RowRange()
 
 
-def start_run(feed_id: int, delivery_id: int | None = None, rows: RowRange = _ALL) -> Run:
+def start_run(
+    feed_id: int,
+    delivery_id: int | None = None,
+    rows: RowRange = _ALL,
+    day: date | None = None,
+) -> Run:
     """Freeze the crosswalk and what it reads, and queue the preparation, of all rows or of some as
-    a trial.
+    a trial; with a ``day`` its prices hold from then on.
 
-    Raises ``CrosswalkError`` at once for a crosswalk that cannot run on this delivery.
+    Raises ``CrosswalkError`` at once for a crosswalk that cannot run on this delivery,
+    ``UnfitValue`` for a day that has come.
     """
+    if day is not None:
+        refuse_past(day)
     bench = open_workbench(feed_id, delivery_id)
     if not bench.source.delivery.complete and not bench.source.delivery.accepted:
         raise Conflict(
@@ -102,7 +114,8 @@ def start_run(feed_id: int, delivery_id: int | None = None, rows: RowRange = _AL
             feed_id=feed_id,
             delivery_id=bench.source.id,
             version_id=version_id,
-            used=bench.source.delivery.model_dump(mode="json", include=_USED),
+            used=bench.source.delivery.model_dump(mode="json", include=_USED)
+            | ({"day": day.isoformat()} if day else {}),
             stage="waiting for a worker",
             first_row=rows.first,
             last_row=rows.last,
@@ -146,6 +159,7 @@ class _Work:
     standing: Standing | None
     beside: list[int]
     numbers: Numbers | None
+    days: Days
 
 
 def _prepare(run_id: int, tell: Progress) -> None:
@@ -167,7 +181,7 @@ def _prepare(run_id: int, tell: Progress) -> None:
     comparison = Comparison(
         work.plan, products, work.owner, work.run.feed_id or 0, kept_of(store_id),
         pairings_of(store_id, work.supplier_id) if asks else None, work.picked, work.standing,
-        work.numbers,
+        work.numbers, work.days,
     )  # fmt: skip
     # What a feed that only completes does not name may well come from another one, unless a person
     # has said what is to become of it; what a trial does not name may stand in the other rows.
@@ -230,7 +244,16 @@ def _work_of(run_id: int) -> _Work:
         standing=standing,
         beside=[known_id(one) for one in before],
         numbers=Numbers(rule, free) if rule else None,
+        days=_days(run, plan),
     )
+
+
+def _days(run: Run, plan: Plan) -> Days:
+    """What of a run's values holds from a later day on."""
+    on = run.used.get("day")
+    days = Days(today(), date.fromisoformat(on) if on else None)
+    fields = [one.field.name for one in days.dated(plan)]
+    return replace(days, waiting=waiting_of(run.store_id, fields)) if fields else days
 
 
 def _brought(runs: list[Run]) -> pl.DataFrame:
@@ -251,8 +274,10 @@ def _keep(work: _Work, found: Compared, whole: int) -> None:
     # What hashes in it are made by: those of another version cannot be set beside them.
     work.run.used = work.run.used | {"hashed": pl.__version__, "beside": work.beside}
     kept = keep_changeset(work.run, found.lines(), found.problems)
-    counts = found.counts
+    counts, waits = found.counts, _waits(found)
+    kept["used"] |= {"waits": waits}
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n)
+    said += f"; {waits} values wait for their day" if waits else ""
     trial = f" of {whole}, as a trial" if work.rows.partial else ""
     with session() as db:
         move(
@@ -260,3 +285,11 @@ def _keep(work: _Work, found: Compared, whole: int) -> None:
             progress=100, counts=counts, rules_revision=work.rules_revision,
             **kept,
         )  # fmt: skip
+
+
+def _waits(found: Compared) -> int:
+    """How many values wait for their day."""
+    lines = found.lines()
+    if LATER not in lines.collect_schema():
+        return 0
+    return int(lines.select(pl.col(LATER).list.len().sum()).collect().item() or 0)

@@ -22,8 +22,10 @@ from nomotax.flows.workbench import context_of, open_workbench
 from nomotax.records.catalog import Catalog
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
+from nomotax.records.dated import DatedValues
 from nomotax.records.lookups import At, LookupsRepository
 from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
 from nomotax.records.tables import CrosswalkVersion, Delivery, LookupEntry, LookupRevision
 
@@ -97,8 +99,13 @@ def _said_in_run(run_id: int, key: str, field: str) -> TracedValue:
 def trace_in_catalog(store_id: int, key: str, field: str) -> TracedValue:
     """A field of a product as the run that wrote it filled it. Raises ``NotFound``."""
     with session() as db:
-        run_id = Catalog(db, store_id).writer(key, field)
+        catalog = Catalog(db, store_id)
+        run_id = catalog.writer(key, field)
         kind = Runs.holding(db, run_id).get(run_id).kind
+        if kind == "dated":
+            product = known_id(catalog.product(key))
+            given_by = DatedValues(db, store_id).giver(run_id, product, field)
+            run_id, kind = (run_id, kind) if given_by is None else (given_by, "delivery")
     if kind != "delivery":
         raise NotFound(f"Run {run_id} put this value here; {_PUT[kind]}.")
     return trace_in_run(run_id, key, field)

@@ -19,6 +19,7 @@ from nomotax.records.catalog import Catalog
 from nomotax.records.changes import stale
 from nomotax.records.columns import now
 from nomotax.records.database import session
+from nomotax.records.dated import DatedValues
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
@@ -99,7 +100,11 @@ def prepare_undo(run_id: int, tell: Progress) -> None:
     kept = keep_changeset(run, together(frame), pl.DataFrame(schema=PROBLEM_SCHEMA))
     counts = counts_of(frame)
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n) or "nothing to take back"
-    kept["used"] |= {"seen": _seal(frame), "moment": moment, "writes": writes_itself(fields)}
+    waits = _waiting(run_id)
+    kept["used"] |= {
+        "seen": _seal(frame), "moment": moment, "writes": writes_itself(fields), "waits": waits
+    }  # fmt: skip
+    said += f"; {waits} values that wait for their day" if waits else ""
     with session() as db:
         move(db, run_id, "prepared", f"prepared: {said}", progress=100, counts=counts,
              **kept)  # fmt: skip
@@ -116,6 +121,9 @@ def apply_undo(db: Session, run: Run, schema: StoreSchema) -> None:
         if _seal(_changeset(taking, fields, schema)) != run.used["seen"]:
             raise stale("what it would take back is another by now")
     taking.write(headings_of(schema), fields)
+    dated, (outs, ins) = DatedValues(db, run.store_id), _sides(db, run)
+    dated.undo(outs)
+    dated.redo(ins)
     for one in _chain(db, run)[1:]:
         flipped = "applied" if one.status == "undone" else "undone"
         move(db, known_id(one), flipped, f"{flipped} by run {run.id}")
@@ -129,6 +137,20 @@ def _chain(db: Session, run: Run) -> list[Run]:
     while found[-1].undoes is not None:
         found.append(Runs(db, run.store_id).get(found[-1].undoes))
     return found
+
+
+def _sides(db: Session, run: Run) -> tuple[list[int], list[int]]:
+    """The runs that are taken back, and those that are put in again."""
+    ids = [known_id(one) for one in _chain(db, run)[1:]]
+    return ids[::2], ids[1::2]
+
+
+def _waiting(run_id: int) -> int:
+    """How many values that wait for their day would wait no more, or again."""
+    with session() as db:
+        run = Runs.holding(db, run_id).get(run_id)
+        dated, (outs, ins) = DatedValues(db, run.store_id), _sides(db, run)
+        return dated.waiting_by(outs) + dated.waiting_by(ins, "undone")
 
 
 def _taking_back(db: Session, run: Run) -> TakingBack:

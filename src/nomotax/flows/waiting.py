@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import date
 
 from pydantic import BaseModel
@@ -37,8 +37,9 @@ class DatedLine(BaseModel):
 
 
 class DatedLines(BaseModel):
-    """By their days."""
+    """A page of them, by their days; ``total`` counts all."""
 
+    total: int
     values: list[DatedLine]
 
 
@@ -57,20 +58,24 @@ def refuse_past(day: date) -> None:
         )
 
 
-def dated_of(store_id: int) -> DatedLines:
+def dated_of(store_id: int, offset: int = 0, limit: int = 50) -> DatedLines:
     """What waits for its day in a store. Raises ``NotFound``."""
     with session() as db:
-        schema = Stores(db).schema(store_id)
-        return DatedLines(values=list(lines_of(db, store_id, schema)))
+        schema, repo = Stores(db).schema(store_id), DatedValues(db, store_id)
+        page = repo.waiting(offset=offset, limit=limit)
+        products = list({known_id(product) for _, product in page})
+        shown = {one.id for one, _ in page}
+        lines = lines_of(db, store_id, schema, products)
+        return DatedLines(total=repo.how_many(), values=[one for one in lines if one.id in shown])
 
 
 def lines_of(
-    db: Session, store_id: int, schema: StoreSchema, product_id: int | None = None
+    db: Session, store_id: int, schema: StoreSchema, product_ids: Sequence[int]
 ) -> Iterator[DatedLine]:
-    """The same of one product. What holds until a day is what waits for an earlier one, if
+    """The same of some products. What holds until a day is what waits for an earlier one, if
     anything does."""
     until: dict[tuple[int, str], str | None] = {}
-    for one, product in DatedValues(db, store_id).waiting(product_id):
+    for one, product in DatedValues(db, store_id).waiting(product_ids):
         which = (one.product_id, one.field)
         yield _line(one, product, until.get(which, product.content.get(one.field)), schema)
         if one.status == "waiting":
@@ -89,7 +94,7 @@ def _line(one: DatedValue, product: Product, before: str | None, schema: StoreSc
         value=value,
         holds=holds,
         day=one.day,
-        author=one.author,
+        author=one.author if one.given_by is None else f"run {one.given_by}",
         reason=one.reason,
     )
 

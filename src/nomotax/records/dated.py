@@ -2,19 +2,86 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date
+from typing import Any, NamedTuple
 
+import polars as pl
+from sqlalchemy import func, text
 from sqlmodel import Session, col, select
 
+from nomotax.core.changes.dated import DUE
+from nomotax.core.changes.later import WAITING
 from nomotax.core.changes.states import TAKEN_OUT
 from nomotax.core.errors import Conflict
 from nomotax.records.actors import at_work
+from nomotax.records.bulk import copy_frame, copy_out, read_query
+from nomotax.records.changes import stale
+from nomotax.records.columns import now
 from nomotax.records.products import DatedValue, Product
-from nomotax.records.repository import Repository, known_id
+from nomotax.records.repository import Repository
 from nomotax.records.tables import Run
 
 _GONE = "the product is not in the catalog"
+#: What a run gives, beside the products; what is kept by hand stays as it is.
+_GIVEN = """
+create temp table given on commit drop as
+select p.id, g.field, g.value, g.day from laid g
+join products p on p.store_id = :store and p.key = g.key and p.state <> :out
+"""
+_LEAVE_KEPT = """
+delete from given g using kept_values k
+where k.store_id = :store and k.product_id = g.id and k.field = g.field
+"""
+_REPLACE = """
+update dated_values d set status = 'replaced', replaced_by = :run from given g
+where d.product_id = g.id and d.field = g.field and d.day = g.day
+  and d.store_id = :store and d.status = 'waiting'
+"""
+_GIVE = """
+insert into dated_values (store_id, product_id, field, value, day, status, reason, given_by, at)
+select :store, id, field, value, day, 'waiting', '', :run, :now from given order by id
+"""
+#: With the runs that gave them values go back to waiting for nothing, and what they had replaced
+#: waits again; what a run has taken up is its own.
+_UNDO = """
+update dated_values set status = 'undone'
+where given_by = any(:runs) and status = 'waiting' and run_id is null
+"""
+_REVIVE = """
+update dated_values set status = 'waiting', replaced_by = null
+where replaced_by = any(:runs) and status = 'replaced' and run_id is null
+"""
+_REDO = """
+with back as (
+  update dated_values set status = 'waiting' where given_by = any(:runs) and status = 'undone'
+  returning id, product_id, field, day, given_by
+)
+update dated_values d set status = 'replaced', replaced_by = back.given_by from back
+where d.product_id = back.product_id and d.field = back.field and d.day = back.day
+  and d.status = 'waiting' and d.id <> back.id
+"""
+_OF_RUN = """
+select p.key, d.field, d.value, d.day::text as day, d.id from dated_values d
+join products p on p.id = d.product_id and p.state <> :out
+where d.store_id = :store and d.run_id = :run order by d.id
+"""
+#: Of one field of a product the value of the latest day counts, the last one given.
+_SETTLE = """
+with ranked as (
+  select d.id, p.key, d.field, row_number() over (
+    partition by d.product_id, d.field order by d.day desc, d.id desc
+  ) as place
+  from dated_values d left join products p on p.id = d.product_id and p.state <> :out
+  where d.store_id = :store and d.run_id = :run
+)
+update dated_values d set
+  status = case when r.place > 1 then 'replaced'
+                when r.key is null or s.reason is not null then 'refused' else 'written' end,
+  reason = case when r.place > 1 then '' when r.key is null then :gone
+                else coalesce(s.reason, '') end
+from ranked r left join refused s on s.key = r.key and s.field = r.field where d.id = r.id
+"""
 
 
 class DatedValues(Repository):
@@ -47,6 +114,21 @@ class DatedValues(Repository):
         )
         self.session.flush()
 
+    def give(self, run_id: int, values: pl.DataFrame) -> int:
+        """The same of what a run gives, as ``later.GIVEN``, but for what is kept by hand; gives how
+        many wait. Raises ``StaleChangeset`` where a product is not in the catalog."""
+        if values.is_empty():
+            return 0
+        self._run("create temp table laid (key text, field text, value text, day date) "
+                  "on commit drop")  # fmt: skip
+        copy_frame(self.session, "laid", values)
+        found = int(self._run(_GIVEN, out=TAKEN_OUT).rowcount)
+        if found != values.height:
+            raise stale(f"{values.height - found} values are for products that are gone")
+        self._run(_LEAVE_KEPT)
+        self._run(_REPLACE, run=run_id)
+        return int(self._run(_GIVE, run=run_id, now=now()).rowcount)
+
     def take_back(self, key: int) -> DatedValue:
         """One does not wait any more. Raises ``NotFound``, and ``Conflict`` where it does not wait,
         or its run is under way."""
@@ -64,52 +146,95 @@ class DatedValues(Repository):
         run = self.session.get(Run, run_id)
         return run is not None and run.status not in ("failed", "stopped")
 
-    def waiting(self, product_id: int | None = None) -> list[tuple[DatedValue, Product]]:
+    def undo(self, runs: Sequence[int]) -> None:
+        """What these runs gave waits no more, and what it had replaced does."""
+        self._run(_UNDO, runs=list(runs))
+        self._run(_REVIVE, runs=list(runs))
+
+    def redo(self, runs: Sequence[int]) -> None:
+        """What these runs gave waits again."""
+        self._run(_REDO, runs=list(runs))
+
+    def waiting_by(self, runs: Sequence[int], status: str = "waiting") -> int:
+        """How many values that these runs gave wait for their day, or are ``undone``."""
+        query = select(func.count()).where(
+            DatedValue.store_id == self.store_id,
+            col(DatedValue.given_by).in_(runs),
+            DatedValue.status == status,
+            col(DatedValue.run_id).is_(None),
+        )
+        return self.session.exec(query).one()
+
+    def waiting(
+        self, product_ids: Sequence[int] | None = None, offset: int = 0, limit: int | None = None
+    ) -> list[tuple[DatedValue, Product]]:
         """Those that wait for their day, and those that could not be written on it, by their
-        days; of one product or of all."""
+        days; of some products or of all."""
         query = (
             select(DatedValue, Product)
             .join(Product, col(Product.id) == col(DatedValue.product_id))
-            .where(
-                DatedValue.store_id == self.store_id,
-                col(DatedValue.status).in_(["waiting", "refused"]),
-            )
+            .where(*self._listed())
             .order_by(col(DatedValue.day), col(DatedValue.id))
         )
-        if product_id is not None:
-            query = query.where(DatedValue.product_id == product_id)
-        return list(self.session.exec(query))
+        if product_ids is not None:
+            query = query.where(col(DatedValue.product_id).in_(product_ids))
+        return list(self.session.exec(query.offset(offset).limit(limit)))
 
-    def of_run(self, run_id: int) -> list[tuple[DatedValue, str | None]]:
-        """Those that a run is to write, each with its product's key; None where that is not in the
-        catalog."""
-        query = (
-            select(DatedValue, Product.key, Product.state)
-            .join(Product, col(Product.id) == col(DatedValue.product_id), isouter=True)
-            .where(DatedValue.store_id == self.store_id, DatedValue.run_id == run_id)
-            .order_by(col(DatedValue.id))
+    def how_many(self) -> int:
+        """How many there are of them in all."""
+        products = select(Product.id)
+        query = select(func.count()).where(
+            *self._listed(), col(DatedValue.product_id).in_(products)
         )
-        rows = self.session.exec(query)
-        return [(one, key if state != TAKEN_OUT else None) for one, key, state in rows]
+        return self.session.exec(query).one()
 
-    def settle(self, run_id: int, refused: Mapping[tuple[str, str], str]) -> None:
-        """The run has written its values, but for those ``refused``, by key and field, each with
-        the reason."""
-        values = sorted(self.of_run(run_id), key=lambda pair: (pair[0].day, known_id(pair[0])))
-        last = {(one.product_id, one.field): one for one, _ in values}
-        for one, key in values:
-            said = refused.get((key, one.field)) if key is not None else _GONE
-            one.status, one.reason = ("refused", said) if said else ("written", "")
-            if last[one.product_id, one.field] is not one:
-                one.status, one.reason = "replaced", ""
-            self.session.add(one)
+    def _listed(self) -> list[Any]:
+        return [
+            DatedValue.store_id == self.store_id,
+            col(DatedValue.status).in_(["waiting", "refused"]),
+        ]
+
+    def giver(self, run_id: int, product_id: int, field: str) -> int | None:
+        """The run of a delivery that gave what a run of dated values wrote."""
+        query = select(DatedValue.given_by).where(
+            DatedValue.store_id == self.store_id,
+            DatedValue.run_id == run_id,
+            DatedValue.product_id == product_id,
+            DatedValue.field == field,
+            DatedValue.status == "written",
+        )
+        return self.session.exec(query).first()
+
+    def _run(self, statement: str, **more: Any) -> Any:
+        return self.session.connection().execute(text(statement), {"store": self.store_id} | more)
 
 
-def take_due(db: Session, today: date) -> dict[int, list[DatedValue]]:
+def waiting_of(store_id: int, fields: Sequence[str]) -> pl.DataFrame:
+    """What waits for its day in these fields of a store's products, as ``later.WAITING``."""
+    listed = ", ".join(f"'{name}'" for name in fields)
+    query = (
+        "select p.key, d.field, d.day::text as day, d.value from dated_values d "
+        "join products p on p.id = d.product_id "
+        f"where d.store_id = {int(store_id)} and d.status = 'waiting' and d.field in ({listed}) "
+        "order by d.id"
+    )
+    texts = read_query(query, dict.fromkeys(WAITING, pl.String))
+    return texts.with_columns(pl.col("day").str.to_date("%Y-%m-%d"))
+
+
+class Due(NamedTuple):
+    """Values whose day has come: their ids, and who gave them."""
+
+    ids: list[int]
+    people: set[int | None]
+    runs: set[int | None]
+
+
+def take_due(db: Session, today: date) -> dict[int, Due]:
     """Values whose day has come and that no run has taken up, by store. Nobody else takes them
     until this transaction ends."""
     query = (
-        select(DatedValue)
+        select(DatedValue.store_id, DatedValue.id, col(DatedValue.actor_id), DatedValue.given_by)
         .where(
             DatedValue.status == "waiting",
             col(DatedValue.run_id).is_(None),
@@ -118,14 +243,34 @@ def take_due(db: Session, today: date) -> dict[int, list[DatedValue]]:
         .order_by(col(DatedValue.id))
         .with_for_update(skip_locked=True, of=DatedValue)
     )
-    found: dict[int, list[DatedValue]] = {}
-    for one in db.exec(query):
-        found.setdefault(one.store_id, []).append(one)
+    found: dict[int, Due] = {}
+    for store_id, number, person, run in db.exec(query):
+        due = found.setdefault(store_id, Due([], set(), set()))
+        due.ids.append(number or 0)
+        due.people.add(person)
+        due.runs.add(run)
     return found
 
 
-def hand_over(db: Session, values: Iterable[DatedValue], run_id: int) -> None:
+def hand_over(db: Session, ids: Sequence[int], run_id: int) -> None:
     """Values are a run's from here on."""
-    for one in values:
-        one.run_id = run_id
-        db.add(one)
+    statement = "update dated_values set run_id = :run where id = any(:ids)"
+    db.connection().execute(text(statement), {"run": run_id, "ids": list(ids)})
+
+
+def due_of(db: Session, store_id: int, run_id: int) -> pl.DataFrame:
+    """What a run is to write, as ``dated.DUE``; of products that are in the catalog."""
+    values = {"store": store_id, "run": run_id, "out": TAKEN_OUT}
+    texts = dict.fromkeys(DUE, pl.String) | {"id": pl.Int64}
+    found = copy_out(db, _OF_RUN, values, texts)
+    return found.with_columns(pl.col("day").str.to_date("%Y-%m-%d"))
+
+
+def settle(db: Session, store_id: int, run_id: int, refused: pl.DataFrame) -> None:
+    """The run has written its values, but for those ``refused``: key, field and reason."""
+    connection = db.connection()
+    connection.execute(text("create temp table refused (key text, field text, reason text) "
+                            "on commit drop"))  # fmt: skip
+    copy_frame(db, "refused", refused)
+    values = {"store": store_id, "run": run_id, "out": TAKEN_OUT, "gone": _GONE}
+    connection.execute(text(_SETTLE), values)

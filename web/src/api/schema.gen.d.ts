@@ -2536,9 +2536,11 @@ export interface components {
         };
         /**
          * DatedLines
-         * @description By their days.
+         * @description A page of them, by their days; ``total`` counts all.
          */
         DatedLines: {
+            /** Total */
+            total: number;
             /** Values */
             values: components["schemas"]["DatedLine"][];
         };
@@ -3855,6 +3857,7 @@ export interface components {
          *     clears it; ``on_problem`` whether a faulty value rejects the row or only skips this field;
          *     ``writes`` when the field of a product is written: always, only of a new product, only where
          *     the store's is empty, or never (others may still be filled from it).
+         *     ``since`` says from which day on it holds: until then a product keeps what it has.
          *     ``assumptions`` are what the steps take for granted; rows wait while one is open.
          */
         Fill: {
@@ -3886,6 +3889,8 @@ export interface components {
              * @enum {string}
              */
             writes?: "always" | "new" | "empty" | "never";
+            /** @default null */
+            since?: components["schemas"]["Since"] | null;
             /**
              * Assumptions
              * @default []
@@ -4551,6 +4556,21 @@ export interface components {
              * @default 0
              */
             plus?: number | string;
+        };
+        /**
+         * Since
+         * @description The arriving column with the day from which a value holds, and in which order it writes day,
+         *     month and year. Years of two digits are of this century; a value without a day holds at once.
+         */
+        Since: {
+            /** Column */
+            column: string;
+            /**
+             * Order
+             * @default dmy
+             * @enum {string}
+             */
+            order?: "dmy" | "mdy" | "ymd";
         };
         /**
          * Slug
@@ -6579,7 +6599,9 @@ export interface components {
          *     person wrote, one of kind *restore* brings a snapshot back; these are of no feed, delivery and
          *     crosswalk. ``instead`` are the fields of an undo that go back all the same. ``since`` tells what
          *     had changed when it was to be applied, and ``again`` in how many lines it is other by now than
-         *     it was seen. ``moving`` are those that are gone and that something happens to.
+         *     it was seen. ``moving`` are those that are gone and that something happens to;
+         *     ``waits`` are values that wait for their day, or that an undo has wait no more; ``day`` is that
+         *     from which the prices of the whole run hold.
          */
         RunView: {
             /** Id */
@@ -6629,6 +6651,10 @@ export interface components {
             again: number;
             /** Moving */
             moving: number;
+            /** Waits */
+            waits: number;
+            /** Day */
+            day: string | null;
             instead: components["schemas"]["Instead"];
             /**
              * Created At
@@ -6737,7 +6763,8 @@ export interface components {
         };
         /**
          * Change
-         * @description ``percent`` is given where both values are numbers and the old one is not zero.
+         * @description ``percent`` is given where both values are numbers and the old one is not zero; ``day`` is
+         *     that from which the new value holds, null where the run itself writes it.
          */
         Change: {
             /** Field */
@@ -6750,6 +6777,8 @@ export interface components {
             after: string | null;
             /** Percent */
             percent: string | null;
+            /** Day */
+            day: string | null;
         };
         /** ReviewRow */
         ReviewRow: {
@@ -8022,7 +8051,10 @@ export interface operations {
     };
     products_get_dated_stores__int_store_id__dated_get: {
         parameters: {
-            query?: never;
+            query?: {
+                offset?: number;
+                limit?: number;
+            };
             header?: never;
             path: {
                 store_id: number;
@@ -12009,6 +12041,8 @@ export interface operations {
                 delivery_id?: number | null;
                 first?: number | null;
                 last?: number | null;
+                /** @description From when on the prices hold. */
+                day?: string | null;
             };
             header?: never;
             path: {
@@ -12212,6 +12246,7 @@ export interface operations {
                 offset?: number;
                 limit?: number;
                 again?: boolean;
+                later?: boolean;
             };
             header?: never;
             path: {

@@ -17,7 +17,8 @@ def with_again(changeset: pl.DataFrame, seen: pl.DataFrame) -> pl.DataFrame:
         shape = frame.with_columns(
             pl.lit(None, pl.String).alias(c) for c in columns if c not in frame.columns
         )
-        texts = [pl.col("fields").list.join("\n") if c == "fields" else c for c in columns]
+        lists = [c for c, kind in shape.schema.items() if kind == pl.List]
+        texts = [pl.col(c).list.join("\n") if c in lists else c for c in columns]
         return shape.select(pl.struct(texts).hash()).to_series()
 
     return changeset.with_columns((~marks(changeset).is_in(marks(seen).implode())).alias(AGAIN))

@@ -6,6 +6,7 @@ from collections.abc import Collection, Iterator
 
 import polars as pl
 
+from nomotax.core.changes.later import touches
 from nomotax.core.changes.marks import NEW, OWNER
 from nomotax.core.changes.offers import OF_ARTICLE, searched, texts_of
 from nomotax.core.changes.picking import Picked
@@ -93,9 +94,7 @@ def _foreign(joined: pl.DataFrame, plan: Plan, owners: Collection[str]) -> pl.Da
         + pl.col(OWNER)
         + pl.lit("; a feed changes only its own products, unless its rules allow others")
     )
-    return joined.filter(
-        ~pl.col(OWNER).is_in(list(owners)) & (pl.col("fields").list.len() > 0)
-    ).select(
+    return joined.filter(~pl.col(OWNER).is_in(list(owners)) & touches(joined)).select(
         pl.col(ROW).cast(pl.UInt32).alias("row"),
         pl.lit(plan.schema.key).alias("field"),
         pl.lit("not_own_product").alias("kind"),

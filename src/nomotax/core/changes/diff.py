@@ -11,6 +11,7 @@ import polars as pl
 from nomotax.core.changes.allowed import key_of_another, not_allowed, not_picked, unpicked
 from nomotax.core.changes.fitting import unfit
 from nomotax.core.changes.handed import handed_over
+from nomotax.core.changes.later import AT_ONCE, DAY, LATER, Days, now_differs, touches
 from nomotax.core.changes.marks import MOVED_BY, NEW, OLD, OWNER
 from nomotax.core.changes.offers import (
     ASIDE,
@@ -96,7 +97,7 @@ class Comparison:
     products otherwise than by their keys, ``pairings``, as ``finder.PAIRINGS``, come first. Where
     only ``picked`` articles make products, nothing is asked of the others. Among other offers,
     ``standing``, those values are compared that hold. Products that are made without a key are
-    given one of ``numbers``.
+    given one of ``numbers``. ``days`` tells which values hold only from a later one on.
     """
 
     def __init__(
@@ -110,10 +111,11 @@ class Comparison:
         picked: Picked | None = None,
         standing: Standing | None = None,
         numbers: Numbers | None = None,
+        days: Days | None = None,
     ) -> None:
         self.plan, self.catalog, self.kept = plan, catalog, kept or {}
         self.owner, self.feed, self.picked, self.standing = owner, feed, picked, standing
-        self.numbers = numbers
+        self.numbers, self.days = numbers, days
         #: What stood for keys, with those that were given; known when all are noted.
         self.given = pl.DataFrame(schema=GIVEN)
         self._noted: list[Noted] = []
@@ -136,7 +138,7 @@ class Comparison:
         matched = match(filled, plan, self._finder) if self._finder else _by_key(filled)
         own = matched.asked(own_problems(filled, plan, arriving), plan)
         rows = _as_texts(matched.rows, plan)
-        joined = self._beside(self.standing.over(rows) if self.standing else rows)
+        joined = self._beside(self._standing(self._with_days(rows)))
         known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
         refused = not_allowed(joined, plan, self._owners)
         beyond = pl.concat([matched.problems, *refused])
@@ -167,7 +169,8 @@ class Comparison:
             pl.col(ROW).alias("row"), "key", _title(plan).alias("title"), "fields",
             pl.col(OWNER).is_not_null().alias(_KNOWN),
             *(c for f in plan.fields for c in (NEW + f, OLD + f)), *_state_sides(joined, plan),
-            rows[OF_ARTICLE], seen[CONTENT].alias(PRINT), *self._whose(),
+            rows[OF_ARTICLE], seen[CONTENT].alias(PRINT), *self._notes(),
+            *(c for c in joined.columns if c == LATER or c.startswith(DAY)),
         )  # fmt: skip
         said = told_aside(rows, joined, plan.fields)
         return pl.concat([lines, said], how="horizontal"), noted
@@ -188,9 +191,27 @@ class Comparison:
             *(self.standing.resolver.sources.order if self.standing and competes else ()),
         }
 
-    def _whose(self) -> list[pl.Expr]:
-        """Whose offer holds where it is another's, as a sentence."""
-        return [self.standing.said().alias(HOLDS)] if self.standing else []
+    def _notes(self) -> list[pl.Expr]:
+        """What is said of sound rows: whose offer holds where it is another's, and what is at once
+        as there was nothing before."""
+        said = [self.standing.said().alias(HOLDS)] if self.standing else []
+        return said + (self.days.notes(self.plan) if self.days else [])
+
+    def _with_days(self, rows: pl.DataFrame) -> pl.DataFrame:
+        return rows.with_columns(self.days.of_rows(rows, self.plan)) if self.days else rows
+
+    def _standing(self, rows: pl.DataFrame) -> pl.DataFrame:
+        """The rows with the values that hold; another's has nothing to do with the day of this."""
+        if self.standing is None:
+            return rows
+        held = self.standing.over(rows)
+        return held.with_columns(
+            pl.when(held[NEW + c.removeprefix(DAY)].eq_missing(rows[NEW + c.removeprefix(DAY)]))
+            .then(c)
+            .alias(c)
+            for c in rows.columns
+            if c.startswith(DAY)
+        )
 
     def note(self, noted: Noted) -> None:
         """Note what a piece has given, in the order of the rows."""
@@ -207,9 +228,11 @@ class Comparison:
         ]
         if self.standing:
             both.append(rows.select(TAKEN))
+        both.append(rows.select(c for c in rows.columns if c.startswith(DAY)))
         whole = pl.concat(both, how="horizontal").with_columns(
             _effective(f, kept.get(f.field.name, ())) for f in plan.filled
         )
+        whole = self.days.held_back(whole, plan) if self.days else whole
         return whole.with_columns(_changed_fields(whole, plan, self._movers))
 
     def problems(self) -> pl.DataFrame:
@@ -264,21 +287,24 @@ class Comparison:
         written = pl.col("status").is_in(["new", "changed"])
         nothing = pl.lit([], dtype=pl.List(pl.String))
         reasons = _reasons(own, judged)
-        if HOLDS in judged.columns:
-            reasons = judged.select(pl.coalesce(reasons, HOLDS).alias("reason")).to_series()
+        notes = [c for c in (HOLDS, AT_ONCE) if c in judged.columns]
+        if notes:
+            reasons = judged.select(pl.coalesce(reasons, *notes).alias("reason")).to_series()
         return judged.with_columns(
             reasons,
             status=pl.when(pl.col(FATE) != "good")
             .then(pl.col(FATE))
             .when(~pl.col(_KNOWN))
             .then(pl.lit("new"))
-            .when(pl.col("fields").list.len() > 0)
+            .when(touches(judged))
             .then(pl.lit("changed"))
             .otherwise(pl.lit("same")),
         ).select(
             pl.col(ROW).alias("row"), "key", "title", "status", "reason",
             pl.when(written).then("fields").otherwise(nothing).alias("fields"),
-            *(c for c in lines.columns if c.startswith((NEW, OLD, SAID))),
+            *(pl.when(written).then(c).otherwise(nothing).alias(c)
+              for c in lines.columns if c == LATER),
+            *(c for c in lines.columns if c.startswith((NEW, OLD, SAID, DAY))),
             OF_ARTICLE, PRINT, ASIDE,
         )  # fmt: skip
 
@@ -380,7 +406,7 @@ def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:
 def _changed_fields(rows: pl.DataFrame, plan: Plan, movers: Collection[int]) -> pl.Series:
     """Names of the fields that differ; the state's, too, of a product that comes back, or that is
     made hidden."""
-    differs = {f: pl.col(NEW + f).ne_missing(pl.col(OLD + f)) for f in plan.fields}
+    differs = {f: now_differs(rows, f) for f in plan.fields}
     differs[STATE] = _comes_back(movers) | _comes_hidden(plan)
     # Most rows change nothing: names are written down for the others alone.
     rows = rows.with_row_index(_AT)

@@ -43,14 +43,16 @@ def told_aside(said: pl.DataFrame, stands: pl.DataFrame, fields: Sequence[str]) 
     return said.select(listed.alias(ASIDE), *values)
 
 
-def says(columns: Sequence[str], field: str) -> pl.Expr:
-    """What the feed says of a field, out of the ``columns`` of a changeset; null where nothing."""
+def says(columns: Sequence[str], field: str, stands: pl.Expr | None = None) -> pl.Expr:
+    """What the feed says of a field, out of the ``columns`` of a changeset; null where nothing.
+    ``stands`` is what holds of it, where that is another than the line would write."""
+    stands = pl.col(NEW + field) if stands is None else stands
     if NEW + field not in columns:
         return pl.lit(None, pl.String)
     if SAID + field not in columns:
-        return pl.col(NEW + field)
+        return stands
     own = pl.col(ASIDE).str.split(_APART).list.contains(field)
-    return pl.when(own).then(SAID + field).otherwise(NEW + field)
+    return pl.when(own).then(SAID + field).otherwise(stands)
 
 
 def searched(schema: StoreSchema, fields: Sequence[str]) -> list[str]:

@@ -13,7 +13,7 @@ import polars as pl
 from pydantic import BaseModel
 
 from nomotax.core.crosswalk.identity import Identity
-from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Step
+from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Since, Step
 from nomotax.core.crosswalk.policy import Policy
 from nomotax.core.crosswalk.source import source
 from nomotax.core.errors import CrosswalkError, FormulaError
@@ -34,17 +34,20 @@ _CODE, _SEEN = "__code:", "__seen:"
 #: Before the name of a field that may tell a row's product: what it is filled with, as text,
 #: whether it may be written or not. The supplier's own number of a row.
 TOLD, ARTICLE = "__told:", "__article"
+#: Before the name of a field whose values hold from a day on: that day.
+DAY_OF = "__day:"
 
 
 @dataclass(frozen=True)
 class FilledField:
     """One store field as the plan fills it. ``stages`` holds the flow at the source and after
-    every step that is on, for the trace."""
+    every step that is on, for the trace; ``day`` is that from which the value holds."""
 
     field: StoreField
     fill: Fill
     flow: Flow
     stages: tuple[Flow, ...]
+    day: pl.Expr | None = None
 
     @property
     def code_column(self) -> str:
@@ -131,6 +134,7 @@ class Plan:
         outputs = [pl.col(ROW), pl.col(FAULT)]
         outputs += [f.flow.value.alias(f.field.name) for f in self.filled]
         outputs += [f.first_fault().alias(f.code_column) for f in self.filled if f.flow.faults]
+        outputs += [f.day.alias(DAY_OF + f.field.name) for f in self.filled if f.day is not None]
         return [*outputs, *self.tells]
 
     def seen(self, arriving: pl.DataFrame, faulty: Sequence[FilledField]) -> pl.DataFrame:
@@ -398,11 +402,20 @@ class _Chains:
         if field.role in (Role.PICTURE_TEXT, Role.PICTURE_TEXTS) and described in self.fills:
             shown = self.compile_field(self.schema[described])
             flow = fit_pictures(flow, shown.flow.value, shown.stages[-1]).settled()
+        day = self._since(fill.since) if fill.since else None
+        if day is not None:
+            flow = flow.to(flow.value, *day.faults)
         if not fill.says_something:
             # Nobody has said yet how a required field is filled: that is asked, not refused.
             faults = tuple(replace(f, severity=Severity.QUESTION) for f in flow.faults)
             flow = replace(flow, faults=faults)
-        return FilledField(field, fill, flow, tuple(stages))
+        on = day.value.str.to_date("%Y-%m-%d", strict=False) if day is not None else None
+        return FilledField(field, fill, flow, tuple(stages), on)
+
+    def _since(self, since: Since) -> Flow:
+        """The day from which a value holds, as ISO 8601 writes it."""
+        start = Flow(self.column(since.column), style="arriving", layers=self.layers).settled()
+        return since.step.apply(start, self.ctx).settled()
 
     def _keyed(self, flow: Flow) -> Flow:
         """The key, or what is made of the supplier's own number where there is none."""

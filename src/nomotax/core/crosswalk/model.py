@@ -147,6 +147,21 @@ class Part(BaseModel):
         return self
 
 
+class Since(BaseModel):
+    """The arriving column with the day from which a value holds, and in which order it writes day,
+    month and year. Years of two digits are of this century; a value without a day holds at once."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    column: str
+    order: Literal["dmy", "mdy", "ymd"] = "dmy"
+
+    @property
+    def step(self) -> Date:
+        """What reads it."""
+        return Date(order=self.order, pivot=99)
+
+
 class Fill(BaseModel):
     """How one store field gets its value.
 
@@ -155,6 +170,7 @@ class Fill(BaseModel):
     clears it; ``on_problem`` whether a faulty value rejects the row or only skips this field;
     ``writes`` when the field of a product is written: always, only of a new product, only where
     the store's is empty, or never (others may still be filled from it).
+    ``since`` says from which day on it holds: until then a product keeps what it has.
     ``assumptions`` are what the steps take for granted; rows wait while one is open.
     """
 
@@ -165,13 +181,15 @@ class Fill(BaseModel):
     when_empty: Literal["leave", "clear"] = "leave"
     on_problem: Literal["reject", "skip"] = "reject"
     writes: Writes = "always"
+    since: Since | None = None
     assumptions: tuple[Assumption, ...] = ()
 
     @property
     def columns(self) -> list[str]:
         """Arriving columns in use, those that steps look at among them; each once."""
         own = [p.column for p in self.parts if p.column is not None]
-        return list(dict.fromkeys(own + [c for s in self.steps if not s.off for c in s.columns()]))
+        own += [c for s in self.steps if not s.off for c in s.columns()]
+        return list(dict.fromkeys(own + ([self.since.column] if self.since else [])))
 
     @property
     def fields(self) -> list[str]:
