@@ -143,3 +143,37 @@ def test_what_the_feed_says_is_told_although_the_stores_own_stands(client, work,
     assert [one["values"]["name"] for one in found][:1] == ["Ritzel 1"]
     csv = client.get(f"/api/v1/feeds/{vendor}/range.csv?group=in_store").data.decode("utf-8-sig")
     assert csv.splitlines()[1].startswith("2,RH-001,Ritzel 1,Brushes,4.50,9.90,1,RH-001,true,")
+
+
+def test_a_rule_by_the_value_of_a_field_goes_on_picking(client, work, vendor):
+    prepare(client, work, vendor)
+    value = {"field": "name", "value": "sattel 2"}
+    assert articles(client, vendor, **value) == ["RH-002"]
+    rule = {"field": "cost", "value": "5.00"}
+    send(client, "put", f"/feeds/{vendor}/picking", {"rules": [rule]})
+    assert counts(client, vendor)["picked"] == 0
+    dear = listing(range(40), v3={"cost": "5,00"}, v7={"cost": "5"})
+    receive(client, vendor, "teurer.csv", dear.encode("cp1252"))
+    assert prepare(client, work, vendor)["counts"]["new"] == 2
+    assert articles(client, vendor, group="picked") == ["RH-003", "RH-007"]
+    send(client, "put", f"/feeds/{vendor}/picking", {"rules": [rule | {"field": "colour"}]}, 404)
+    send(client, "put", f"/feeds/{vendor}/picking", {"rules": [{"field": "name"}]}, 422)
+
+
+def test_a_run_of_picked_articles_alone_touches_no_other(client, work, vendor):
+    prepare(client, work, vendor)
+    pick(client, vendor, articles=["RH-001", "RH-002"])
+    apply(client, work, prepare(client, work, vendor))
+    pick(client, vendor, pick=False, articles=["RH-002"])
+    cheap = listing(range(1, 40), v1={"cost": "3,00"}, v2={"cost": "3,00"})
+    receive(client, vendor, "billiger.csv", cheap.encode("cp1252"))
+    run = send(client, "post", f"/feeds/{vendor}/runs?picked=true", status=201)
+    work()
+    found = get(client, f"/runs/{run['id']}")
+    assert found["picked_rows"]
+    assert found["counts"] | {"changed": 1, "left out": 38, "gone": 0} == found["counts"]
+    apply(client, work, run)
+    store = catalog(client)
+    assert (store["RH-001"]["cost"], store["RH-002"]["cost"]) == ("3.00", "4.50")
+    # It is none of the whole list: that is still to come.
+    assert get(client, f"/feeds/{vendor}/range")["behind"] == "billiger.csv has come since"

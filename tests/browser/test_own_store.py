@@ -51,9 +51,9 @@ def a_word_is_added_where_it_is_missed(page: Page, feed: str) -> None:
 
 
 def some_rows_are_tried_and_applied(page: Page) -> None:
-    page.get_by_role("button", name="Try some rows").click()
+    page.get_by_role("button", name="Prepare otherwise").click()
     page.get_by_label("To row").fill("40")
-    page.get_by_role("button", name="Prepare the trial").click()
+    page.get_by_role("button", name="Prepare this").click()
     expect(page.get_by_text("trial of rows 1 to 40")).to_be_visible()
     expect(page.get_by_text("40 rows arrived, all accounted for")).to_be_visible()
     page.get_by_role("button", name=re.compile("^Apply to")).click()

@@ -186,9 +186,9 @@ def test_new_products_alone_and_a_trial_of_five(page: Page, chandler) -> None:
     feed, deliver, place = chandler
     own = feed("Ropery", listing(range(20)))
     page.goto(f"{place}/feeds/{own}/bench")
-    page.get_by_role("button", name="Try some rows").click()
+    page.get_by_role("button", name="Prepare otherwise").click()
     page.get_by_label("To row").fill("5")
-    page.get_by_role("button", name="Prepare the trial").click()
+    page.get_by_role("button", name="Prepare this").click()
     page.get_by_role("button", name="Apply to 5 products").click()
     expect(page.get_by_text("applied to the catalog")).to_be_visible()
 

@@ -162,6 +162,14 @@ def make_fill(path: FeedPath, query: FillQuery) -> Response:
     return answer(MadeFill(fill=made))
 
 
+@api.get("/feeds/<int:feed_id>/since", responses={200: MadeFill})
+def make_dated(path: FeedPath, query: FillQuery) -> Response:
+    """A field's fill with a column that says from which day on its values hold; nothing is
+    saved."""
+    made = filling.dated_fill(path.feed_id, query.field, query.column, query.delivery_id)
+    return answer(MadeFill(fill=made))
+
+
 @api.post("/feeds/<int:feed_id>/assumptions", responses={200: BenchState})
 def state_assumption(path: FeedPath, query: OfDelivery, body: Stated) -> Response:
     """A person's word for what fills take for granted."""

@@ -47,7 +47,7 @@ class RunView(BaseModel):
     had changed when it was to be applied, and ``again`` in how many lines it is other by now than
     it was seen. ``moving`` are those that are gone and that something happens to;
     ``waits`` are values that wait for their day, or that an undo has wait no more; ``day`` is that
-    from which the prices of the whole run hold."""
+    from which the prices of the whole run hold; one of ``picked_rows`` takes no other articles."""
 
     id: int
     store_id: int
@@ -71,6 +71,7 @@ class RunView(BaseModel):
     again: int
     moving: int
     waits: int
+    picked_rows: bool
     day: date | None
     instead: Instead
     created_at: datetime
@@ -87,6 +88,7 @@ class PrepareQuery(OfDelivery):
 
     first: int | None = Field(default=None, ge=1)
     last: int | None = Field(default=None, ge=1)
+    picked: bool = Field(default=False, description="Only articles that are picked.")
     day: date | None = Field(default=None, description="From when on the prices hold.")
 
 
@@ -108,7 +110,7 @@ class ApplyQuery(BaseModel):
 
 #: What a run knows of its preparation, and what stands where it knows nothing.
 _USED: dict[str, object] = {"file_name": "", "since": "", "again": 0, "moving": 0, "instead": {},
-         "waits": 0, "day": None}  # fmt: skip
+         "waits": 0, "day": None, "picked_rows": False}  # fmt: skip
 
 
 def view_of(run_id: int) -> RunView:
@@ -139,7 +141,7 @@ def _assemble(db: Session, run: Run) -> RunView:
 @api.post("/feeds/<int:feed_id>/runs", responses={201: RunView})
 def prepare(path: FeedPath, query: PrepareQuery) -> Response:
     """Freeze the crosswalk and prepare a changeset in the background; of some rows as a trial."""
-    rows = RowRange(first=query.first, last=query.last)
+    rows = RowRange(first=query.first, last=query.last, picked=query.picked)
     run_id = known_id(runs.start_run(path.feed_id, query.delivery_id, rows, query.day))
     return answer(view_of(run_id), 201)
 

@@ -15,6 +15,7 @@ _TRADED = ("EUR", "USD", "GBP", "CHF", "SEK", "NOK", "DKK", "PLN", "CZK", "HUF",
 _CHOICES: dict[About, list[str]] = {
     "numbers": ["comma", "point"],
     "date": ["dmy", "mdy", "ymd"],
+    "since": ["dmy", "mdy", "ymd"],
 }
 
 

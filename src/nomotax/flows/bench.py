@@ -7,7 +7,8 @@ from collections.abc import Mapping, Sequence
 import polars as pl
 from pydantic import BaseModel
 
-from nomotax.core.crosswalk.compiler import Effect, Plan, as_text, asked_fields
+from nomotax.core.crosswalk.compiler import Effect, Plan, as_text
+from nomotax.core.crosswalk.demands import asked_fields
 from nomotax.core.crosswalk.model import Crosswalk, Fill
 from nomotax.core.crosswalk.words import (
     describe_source,

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from nomotax.core.crosswalk.assumptions import About
-from nomotax.core.crosswalk.making import made_instead, make_fill
+from nomotax.core.crosswalk.making import made_instead, made_since, make_fill
 from nomotax.core.crosswalk.model import Fill
 from nomotax.core.crosswalk.stating import state
 from nomotax.core.errors import NotFound
+from nomotax.core.reading.profile import ColumnProfile
 from nomotax.flows.bench import save_draft
-from nomotax.flows.workbench import open_workbench
+from nomotax.flows.workbench import Workbench, open_workbench
 
 
 def made_fill(feed_id: int, field: str, column: str, delivery_id: int | None = None) -> Fill:
@@ -20,13 +21,30 @@ def made_fill(feed_id: int, field: str, column: str, delivery_id: int | None = N
     bench = open_workbench(feed_id, delivery_id)
     if field not in bench.schema:
         raise NotFound(f"The store schema has no field {field!r}.")
-    profile = next((p for p in bench.profiles if p.name == column), None)
-    if profile is None:
-        raise NotFound(f"This delivery has no column {column!r}.")
+    profile = _profile(bench, column)
     present = bench.crosswalk.fills.get(field)
     if present is not None:
         return made_instead(bench.schema[field], present, profile, bench.evidence)
     return make_fill(bench.schema[field], profile, bench.evidence)
+
+
+def dated_fill(feed_id: int, field: str, column: str, delivery_id: int | None = None) -> Fill:
+    """The fill of a field with a column that says from which day its values hold; "" for at once.
+
+    Raises ``NotFound`` for a field that nothing fills, or a column that is not there.
+    """
+    bench = open_workbench(feed_id, delivery_id)
+    present = bench.crosswalk.fills.get(field)
+    if present is None:
+        raise NotFound(f"Nothing fills the field {field!r}.")
+    return made_since(present, _profile(bench, column) if column else None)
+
+
+def _profile(bench: Workbench, column: str) -> ColumnProfile:
+    profile = next((p for p in bench.profiles if p.name == column), None)
+    if profile is None:
+        raise NotFound(f"This delivery has no column {column!r}.")
+    return profile
 
 
 def state_assumption(

@@ -16,7 +16,7 @@ from pydantic import BaseModel, Field
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.marks import NEW
 from nomotax.core.changes.offers import OF_ARTICLE, PRINT, says, searched, texts_of
-from nomotax.core.changes.picking import Picked, PickRule, has_text, of_branch
+from nomotax.core.changes.picking import OF, Picked, PickRule, has_text, of_branch, says_value
 from nomotax.core.errors import Conflict, NotFound
 from nomotax.core.kinds import FieldKind
 from nomotax.core.numbers import NUMBER
@@ -39,7 +39,6 @@ Group = Literal[
 ]  # fmt: skip
 _FAULTY = ["held", "rejected"]
 #: Before the names of the fields that articles are shown by.
-_OF = "of:"
 #: So many at most; first those of these roles, then others in their order.
 _SHOWN = 6
 _FIRST = (Role.TITLE, Role.COST, Role.PRICE, Role.STOCK)
@@ -100,15 +99,19 @@ class Shown(BaseModel):
     group: Group = "all"
     category: str = ""
     search: str = ""
+    field: str = ""
+    value: str = ""
 
 
 @dataclass(frozen=True)
 class Said:
-    """What a feed says of its articles by a run, and said by the one ``before``."""
+    """What a feed says of its articles by a run, and said by the one ``before``; ``asked`` are
+    fields that rules pick by, shown or not."""
 
     run: Run | None
     before: Run | None
     schema: StoreSchema
+    asked: tuple[str, ...] = ()
 
     @cached_property
     def rows(self) -> pl.DataFrame:
@@ -162,7 +165,8 @@ class Said:
             "row", OF_ARTICLE, "key", "status", "reason", PRINT,
             says(columns, place.name if place else "").alias("category"),
             texts_of(pl.col(OF_ARTICLE), texts),
-            *(says(columns, f.name).alias(_OF + f.name) for f in self.fields),
+            *(says(columns, name).alias(OF + name)
+              for name in dict.fromkeys([*(f.name for f in self.fields), *self.asked])),
         )  # fmt: skip
         return read.collect().sort("row")
 
@@ -202,7 +206,7 @@ class Range:
 
     def places(self, shown: Shown, sort: str, descending: bool) -> pl.Series:
         """Where the rows stand that a filter chooses, in an order."""
-        asked = (shown.group, shown.category, shown.search, sort, descending)
+        asked = (*(getattr(shown, name) for name in Shown.model_fields), sort, descending)
         if asked not in self._orders:
             rows = self.chosen(shown, self.rows.with_row_index("at"))
             if sort != "row" or descending:
@@ -218,6 +222,10 @@ class Range:
         rows = (self.rows if rows is None else rows).filter(_fits(shown.group))
         if shown.category:
             rows = rows.filter(of_branch(pl.col("category"), shown.category))
+        if shown.field:
+            if OF + shown.field not in rows.columns:
+                raise NotFound(f"The range does not show {shown.field!r}.")
+            rows = rows.filter(says_value(shown.field, shown.value))
         return rows.filter(has_text(pl.col("texts"), shown.search)) if shown.search else rows
 
     @cached_property
@@ -280,14 +288,17 @@ def range_of(feed_id: int) -> Range:
             was, known = _ranges.get(key, (None, None))
         if known is not None and was == stamp:
             return known
+        picked = picked_of(db, feed)
         same = known and was and (was.files, was.rules) == (stamp.files, stamp.rules)
-        said = known.said if known and same else Said(run, before, Stores(db).schema(feed.store_id))
+        same = same and known and {*picked.fields} <= {*known.said.asked}
+        schema = Stores(db).schema(feed.store_id)
+        said = known.said if known and same else Said(run, before, schema, tuple(picked.fields))
         if known and same and was and was.catalog == stamp.catalog:
             there = known.in_store
         else:
             keys = listing_of(db, feed.store_id).frame["key"]
             there = said.rows["key"].is_in(keys.implode()).fill_null(False)
-        made = Range(said, there, picked_of(db, feed))
+        made = Range(said, there, picked)
     with _turn:
         _ranges[key] = (stamp, made)
         _ranges.move_to_end(key)
@@ -349,18 +360,18 @@ def _sorted_by(said: Said, sort: str) -> pl.Expr:
     field = next((f for f in said.fields if f.name == sort), None)
     if field is None:
         raise NotFound(f"The range is not shown by {sort!r}.")
-    return pl.col(_OF + sort).cast(NUMBER, strict=False) if field.numeric else pl.col(_OF + sort)
+    return pl.col(OF + sort).cast(NUMBER, strict=False) if field.numeric else pl.col(OF + sort)
 
 
 def _row(one: dict[str, object]) -> RangeRow:
-    values = {c.removeprefix(_OF): value for c, value in one.items() if c.startswith(_OF)}
+    values = {c.removeprefix(OF): value for c, value in one.items() if c.startswith(OF)}
     return RangeRow.model_validate(one | {"values": values})
 
 
 def range_csv(feed_id: int, shown: Shown) -> bytes:
     """The same as CSV (UTF-8 with a mark), in the order of the rows."""
     found = range_of(feed_id)
-    values = [pl.col(_OF + f.name).alias(f"their {f.name}") for f in found.said.fields]
+    values = [pl.col(OF + f.name).alias(f"their {f.name}") for f in found.said.fields]
     own = ("key", "in_store", "picked", "by_rule", "since", "status", "reason")
     out = found.chosen(shown).select("row", OF_ARTICLE, *values, *own)
     return out.write_csv(include_bom=True).encode()

@@ -56,10 +56,12 @@ def delivery_used(db: Session, run: Run) -> Delivery:
 
 
 class RowRange(BaseModel):
-    """The rows of a trial, by their numbers, both ends among them; open ends are not given."""
+    """The rows of a trial, by their numbers, both ends among them; open ends are not given. Of
+    those, with ``picked``, the articles that are picked in the feed's range."""
 
     first: int | None = Field(default=None, ge=1)
     last: int | None = Field(default=None, ge=1)
+    picked: bool = False
 
     @model_validator(mode="after")
     def _rising(self) -> RowRange:
@@ -69,7 +71,7 @@ class RowRange(BaseModel):
 
     @property
     def partial(self) -> bool:
-        return self.first is not None or self.last is not None
+        return self.first is not None or self.last is not None or self.picked
 
     def cut(self, arriving: pl.LazyFrame) -> pl.LazyFrame:
         """The rows within."""
@@ -115,7 +117,8 @@ def start_run(
             delivery_id=bench.source.id,
             version_id=version_id,
             used=bench.source.delivery.model_dump(mode="json", include=_USED)
-            | ({"day": day.isoformat()} if day else {}),
+            | ({"day": day.isoformat()} if day else {})
+            | ({"picked_rows": True} if rows.picked else {}),
             stage="waiting for a worker",
             first_row=rows.first,
             last_row=rows.last,
@@ -181,7 +184,7 @@ def _prepare(run_id: int, tell: Progress) -> None:
     comparison = Comparison(
         work.plan, products, work.owner, work.run.feed_id or 0, kept_of(store_id),
         pairings_of(store_id, work.supplier_id) if asks else None, work.picked, work.standing,
-        work.numbers, work.days,
+        work.numbers, work.days, work.rows.picked,
     )  # fmt: skip
     # What a feed that only completes does not name may well come from another one, unless a person
     # has said what is to become of it; what a trial does not name may stand in the other rows.
@@ -238,7 +241,9 @@ def _work_of(run_id: int) -> _Work:
         supplier_id=feed.supplier_id,
         table=delivery.table_artifact or "",
         rules_revision=store.rules_revision,
-        rows=RowRange(first=run.first_row, last=run.last_row),
+        rows=RowRange(
+            first=run.first_row, last=run.last_row, picked=run.used.get("picked_rows", False)
+        ),
         brought=_brought(last) if last else None,
         picked=picked,
         standing=standing,

@@ -12,7 +12,8 @@ import polars as pl
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.crosswalk.compiler import Plan, compile_plan, missing_columns
+from nomotax.core.crosswalk.compiler import Plan, compile_plan
+from nomotax.core.crosswalk.demands import missing_columns
 from nomotax.core.crosswalk.evidence import Evidence
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.crosswalk.problems import problems_of, rows_missing, without_missing

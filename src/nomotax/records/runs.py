@@ -22,6 +22,12 @@ def _given(key: int | None) -> int:
 
 #: Runs of a feed that are looked through for those of two deliveries.
 _RECENT = 50
+#: Runs of whole deliveries: no trial of some rows, or of the articles that are picked.
+_WHOLE = (
+    col(Run.first_row).is_(None),
+    col(Run.last_row).is_(None),
+    ~col(Run.used).has_key("picked_rows"),  # type: ignore[attr-defined]  # of a JSONB column
+)
 
 
 class Runs(Repository):
@@ -43,13 +49,12 @@ class Runs(Repository):
     def last_applied(self, feed_id: int, most: int) -> list[Run]:
         """The runs of whole deliveries of this feed that were applied last and stand, the newest
         first, so many at most."""
-        whole = col(Run.first_row).is_(None), col(Run.last_row).is_(None)
         query = select(Run).where(
             Run.store_id == self.store_id,
             Run.feed_id == feed_id,
             Run.kind == "delivery",
             Run.status == "applied",
-            *whole,
+            *_WHOLE,
         )
         newest = query.order_by(col(Run.finished_at).desc()).limit(most)
         return list(self.session.exec(newest))
@@ -61,8 +66,7 @@ class Runs(Repository):
             Run.feed_id == feed_id,
             Run.kind == "delivery",
             Run.changes != "",
-            col(Run.first_row).is_(None),
-            col(Run.last_row).is_(None),
+            *_WHOLE,
         )
         return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(_RECENT)))
 

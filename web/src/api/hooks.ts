@@ -258,6 +258,14 @@ export const makeFill = (feed: number, field: string, column: string, delivery: 
     }),
   ).then((made) => made.fill);
 
+/** A field's fill with the column that says from which day on it holds; "" for at once. */
+export const makeDated = (feed: number, field: string, column: string, delivery: number) =>
+  take(
+    api.GET("/api/v1/feeds/{feed_id}/since", {
+      params: { path: { feed_id: feed }, query: { field, column, delivery_id: delivery } },
+    }),
+  ).then((made) => made.fill);
+
 /** A person's word for what fills take for granted. */
 export const postAssumption = (feed: number, delivery: number, body: Schemas["Stated"]) =>
   take(api.POST("/api/v1/feeds/{feed_id}/assumptions", { params: of(feed, delivery), body }));

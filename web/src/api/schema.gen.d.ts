@@ -709,6 +709,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{feed_id}/since": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A field's fill with a column that says from which day on its values hold; nothing is
+         * @description saved.
+         */
+        get: operations["feeds_make_dated_feeds__int_feed_id__since_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{feed_id}/assumptions": {
         parameters: {
             query?: never;
@@ -3475,14 +3495,15 @@ export interface components {
          * Assumption
          * @description ``says`` gives the evidence in plain words. One that is ``open`` has none, or evidence that
          *     contradicts itself: its rows wait until a person has chosen. ``choice`` is what is assumed: a
-         *     unit's or a currency's code, ``point`` or ``comma``, an order of dates, a separator, a prefix.
+         *     unit's or a currency's code, ``point`` or ``comma``, an order of dates (``date`` of the value,
+         *     ``since`` of the day from which it holds), a separator, a prefix.
          */
         Assumption: {
             /**
              * About
              * @enum {string}
              */
-            about: "unit" | "currency" | "numbers" | "date" | "path" | "list" | "prefix";
+            about: "unit" | "currency" | "numbers" | "date" | "path" | "list" | "prefix" | "since";
             /** Says */
             says: string;
             /**
@@ -4971,7 +4992,7 @@ export interface components {
              * About
              * @enum {string}
              */
-            about: "unit" | "currency" | "numbers" | "date" | "path" | "list" | "prefix";
+            about: "unit" | "currency" | "numbers" | "date" | "path" | "list" | "prefix" | "since";
             /** Choice */
             choice: string;
             /** Revision */
@@ -5042,7 +5063,7 @@ export interface components {
              * About
              * @default null
              */
-            about?: ("unit" | "currency" | "numbers" | "date" | "path" | "list" | "prefix") | null;
+            about?: ("unit" | "currency" | "numbers" | "date" | "path" | "list" | "prefix" | "since") | null;
             /**
              * Fields
              * @default []
@@ -5819,7 +5840,8 @@ export interface components {
         /**
          * PickRule
          * @description A filter that goes on picking: articles that the crosswalk places in a branch of the store's
-         *     categories, and in whose texts this one stands; "" for any.
+         *     categories, in whose texts this one stands, and which say this ``value`` of a ``field``; "" for
+         *     any.
          */
         PickRule: {
             /**
@@ -5832,6 +5854,16 @@ export interface components {
              * @default
              */
             search?: string;
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+            /**
+             * Value
+             * @default
+             */
+            value?: string;
         };
         /**
          * ShownField
@@ -5934,6 +5966,16 @@ export interface components {
              * @default
              */
             search?: string;
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+            /**
+             * Value
+             * @default
+             */
+            value?: string;
         };
         /** PickRules */
         PickRules: {
@@ -6601,7 +6643,7 @@ export interface components {
          *     had changed when it was to be applied, and ``again`` in how many lines it is other by now than
          *     it was seen. ``moving`` are those that are gone and that something happens to;
          *     ``waits`` are values that wait for their day, or that an undo has wait no more; ``day`` is that
-         *     from which the prices of the whole run hold.
+         *     from which the prices of the whole run hold; one of ``picked_rows`` takes no other articles.
          */
         RunView: {
             /** Id */
@@ -6653,6 +6695,8 @@ export interface components {
             moving: number;
             /** Waits */
             waits: number;
+            /** Picked Rows */
+            picked_rows: boolean;
             /** Day */
             day: string | null;
             instead: components["schemas"]["Instead"];
@@ -9268,6 +9312,59 @@ export interface operations {
             };
         };
     };
+    feeds_make_dated_feeds__int_feed_id__since_get: {
+        parameters: {
+            query: {
+                delivery_id?: number | null;
+                field: string;
+                column: string;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeFill"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     feeds_state_assumption_feeds__int_feed_id__assumptions_post: {
         parameters: {
             query?: {
@@ -10292,6 +10389,8 @@ export interface operations {
                 group?: "all" | "picked" | "in_store" | "not_in_store" | "new" | "changed" | "gone" | "faulty";
                 category?: string;
                 search?: string;
+                field?: string;
+                value?: string;
                 sort?: string;
                 descending?: boolean;
                 offset?: number;
@@ -10349,6 +10448,8 @@ export interface operations {
                 group?: "all" | "picked" | "in_store" | "not_in_store" | "new" | "changed" | "gone" | "faulty";
                 category?: string;
                 search?: string;
+                field?: string;
+                value?: string;
             };
             header?: never;
             path: {
@@ -12041,6 +12142,8 @@ export interface operations {
                 delivery_id?: number | null;
                 first?: number | null;
                 last?: number | null;
+                /** @description Only articles that are picked. */
+                picked?: boolean;
                 /** @description From when on the prices hold. */
                 day?: string | null;
             };

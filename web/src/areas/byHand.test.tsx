@@ -171,6 +171,7 @@ describe("a value from a day on", () => {
         runs: [runView({ id: 8, kind: "dated", supplier: "", author: "Ines", version: null })],
       }))
       .on("GET /api/v1/stores/1/dated", () => ({
+        total: 2,
         values: [waits(), waits({ id: 6, field: "$state", label: "State", value: "live", reason: "Out." })],
       }));
     draw(<Runs />, "/s/1/runs", "/s/:store/runs");
@@ -223,7 +224,7 @@ describe("a run by hand", () => {
   });
 
   it("stands in the list beside the others", async () => {
-    const fake = new FakeServer().on("GET /api/v1/stores/1/dated", () => ({ values: [] }));
+    const fake = new FakeServer().on("GET /api/v1/stores/1/dated", () => ({ total: 0, values: [] }));
     fake.on("GET /api/v1/stores/1/runs", () => ({
       runs: [edit, runView({ id: 8 }), { ...edit, id: 7, author: "" }],
     }));

@@ -113,11 +113,11 @@ describe("a trial", () => {
       .on("POST /api/v1/feeds/3/runs", () => ({ id: 12 }))
       .on("GET /api/v1/stores/1/arrivals", () => ({ feeds: [], upload_limit: 1 }));
     draw(<Prepare store={1} feed={3} delivery={7} rows={900} />, "/s/1/feeds/3/bench", "/s/:store/*");
-    await userEvent.click(screen.getByRole("button", { name: "Try some rows" }));
+    await userEvent.click(screen.getByRole("button", { name: "Prepare otherwise" }));
     const last = screen.getByLabelText("To row");
     await userEvent.clear(last);
     await userEvent.type(last, "0x");
-    expect(screen.getByRole("button", { name: "Prepare the trial" })).toBeDisabled();
+    expect(screen.getByRole("button", { name: "Prepare this" })).toBeDisabled();
     await userEvent.clear(last);
     await userEvent.type(last, "50{Enter}");
     await waitFor(() => expect(fake.calls("POST /api/v1/feeds/3/runs")).toHaveLength(1));

@@ -49,8 +49,16 @@ export function signed(percent: string | null | undefined): string {
   return `${n > 0 ? "+" : n < 0 ? "−" : "±"}${Math.abs(n).toFixed(1)} %`;
 }
 
+/** The first day that has not come, by UTC. */
+export const tomorrow = () => new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
+
 /** Which rows a trial has; "" for a run of the whole delivery. */
-export function trialOf(run: { first_row: number | null; last_row: number | null }): string {
+export function trialOf(run: {
+  first_row: number | null;
+  last_row: number | null;
+  picked_rows: boolean;
+}): string {
+  if (run.picked_rows) return "picked articles alone";
   if (!run.first_row && !run.last_row) return "";
   return `trial of rows ${run.first_row ?? 1} to ${run.last_row ?? "the end"}`;
 }

@@ -1,15 +1,18 @@
-/** Prepares a run of the whole delivery, or a trial of some of its rows. */
+/** Prepares a run of the whole delivery, of some of its rows, or with prices from a day on. */
 import ExpandMore from "@mui/icons-material/ExpandMore";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import Popover from "@mui/material/Popover";
+import Radio from "@mui/material/Radio";
+import RadioGroup from "@mui/material/RadioGroup";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take } from "../api/client";
-import { count } from "../components/words";
+import { count, tomorrow } from "../components/words";
 import { useUndo } from "./undo";
 
 interface PrepareProps {
@@ -20,22 +23,25 @@ interface PrepareProps {
   rows: number;
 }
 
-interface Range {
+/** What a run takes of a delivery, and from when on its prices hold. */
+interface Asked {
   first?: number;
   last?: number;
+  picked?: boolean;
+  day?: string;
 }
 
-/** The button, and beside it the trial. */
+/** The button, and beside it what else there is to say. */
 export function Prepare({ store, feed, delivery, rows }: PrepareProps) {
   const navigate = useNavigate();
   const queries = useQueryClient();
   const undo = useUndo();
   const [busy, setBusy] = useState(false);
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const prepare = async (range: Range) => {
+  const prepare = async (asked: Asked) => {
     setBusy(true);
     try {
-      const query = { ...(delivery ? { delivery_id: delivery } : {}), ...range };
+      const query = { ...(delivery ? { delivery_id: delivery } : {}), ...asked };
       const run = await take(
         api.POST("/api/v1/feeds/{feed_id}/runs", { params: { path: { feed_id: feed }, query } }),
       );
@@ -60,7 +66,7 @@ export function Prepare({ store, feed, delivery, rows }: PrepareProps) {
       <Button
         variant="contained"
         disabled={busy || !delivery}
-        aria-label="Try some rows"
+        aria-label="Prepare otherwise"
         aria-haspopup="dialog"
         onClick={(e) => setAnchor(e.currentTarget)}
         sx={{ minWidth: 0, px: 0.25, ml: "1px", borderTopLeftRadius: 0, borderBottomLeftRadius: 0 }}
@@ -74,11 +80,11 @@ export function Prepare({ store, feed, delivery, rows }: PrepareProps) {
         anchorOrigin={{ vertical: "bottom", horizontal: "right" }}
         transformOrigin={{ vertical: "top", horizontal: "right" }}
       >
-        <Trial
+        <Otherwise
           rows={rows}
-          onTry={(range) => {
+          onPrepare={(asked) => {
             setAnchor(null);
-            void prepare(range);
+            void prepare(asked);
           }}
         />
       </Popover>
@@ -86,38 +92,74 @@ export function Prepare({ store, feed, delivery, rows }: PrepareProps) {
   );
 }
 
-function Trial({ rows, onTry }: { rows: number; onTry: (range: Range) => void }) {
+type Which = "all" | "some" | "picked";
+
+interface OtherwiseProps {
+  rows: number;
+  onPrepare: (asked: Asked) => void;
+}
+
+function Otherwise({ rows, onPrepare }: OtherwiseProps) {
+  const [which, setWhich] = useState<Which>("some");
   const [first, setFirst] = useState("1");
   const [last, setLast] = useState("20");
+  const [day, setDay] = useState("");
   const from = Number(first) || 1;
   const to = Number(last) || undefined;
-  const ready = /^\d+$/.test(first) && /^\d*$/.test(last) && (!to || from <= to);
+  const fits = /^\d+$/.test(first) && /^\d*$/.test(last) && (!to || from <= to);
+  const ready = which !== "some" || fits;
+  const some = which === "some" ? { first: from, ...(to ? { last: to } : {}) } : {};
   return (
     <Box
       component="form"
-      aria-label="A trial"
-      sx={{ p: 1.5, width: 290, display: "grid", gap: 1.25 }}
+      aria-label="Prepare otherwise"
+      sx={{ p: 1.5, width: 320, display: "grid", gap: 1.25 }}
       onSubmit={(e) => {
         e.preventDefault();
-        if (ready) onTry({ first: from, ...(to ? { last: to } : {}) });
+        if (ready) onPrepare({ ...some, ...(which === "picked" && { picked: true }), ...(day && { day }) });
       }}
     >
-      <Typography variant="h2">Try some rows</Typography>
-      <Typography color="textSecondary">
-        Only these rows are prepared, by their numbers in the file; {count(rows, "row", "rows")} arrived. It
-        is looked at, applied and undone like any run.
-      </Typography>
-      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
-        <TextField label="From row" value={first} autoFocus onChange={(e) => setFirst(e.target.value)} />
-        <TextField
-          label="To row"
-          value={last}
-          placeholder="the end"
-          onChange={(e) => setLast(e.target.value)}
+      <RadioGroup aria-label="Which rows" value={which} onChange={(_, to) => setWhich(to as Which)}>
+        <FormControlLabel value="all" control={<Radio size="small" />} label={count(rows, "row", "rows")} />
+        <FormControlLabel value="some" control={<Radio size="small" />} label="These rows, as a trial:" />
+        <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1, pl: 4, py: 0.75 }}>
+          <TextField
+            label="From row"
+            value={first}
+            disabled={which !== "some"}
+            onChange={(e) => setFirst(e.target.value)}
+          />
+          <TextField
+            label="To row"
+            value={last}
+            placeholder="the end"
+            disabled={which !== "some"}
+            onChange={(e) => setLast(e.target.value)}
+          />
+        </Box>
+        <FormControlLabel
+          value="picked"
+          control={<Radio size="small" />}
+          label="Articles picked in the range, and no others"
         />
-      </Box>
+      </RadioGroup>
+      <TextField
+        type="date"
+        label="Prices hold from"
+        value={day}
+        onChange={(e) => setDay(e.target.value)}
+        helperText={
+          day
+            ? "Until then the store keeps the prices it has. A day in the list itself comes first."
+            : "Empty: at once, or as the list says."
+        }
+        slotProps={{ inputLabel: { shrink: true }, htmlInput: { min: tomorrow() } }}
+      />
+      <Typography variant="caption" color="textSecondary">
+        It is looked at, applied and undone like any run.
+      </Typography>
       <Button type="submit" variant="outlined" disabled={!ready}>
-        Prepare the trial
+        Prepare this
       </Button>
     </Box>
   );

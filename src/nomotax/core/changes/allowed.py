@@ -9,7 +9,7 @@ import polars as pl
 from nomotax.core.changes.later import touches
 from nomotax.core.changes.marks import NEW, OWNER
 from nomotax.core.changes.offers import OF_ARTICLE, searched, texts_of
-from nomotax.core.changes.picking import Picked
+from nomotax.core.changes.picking import OF, Picked
 from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import Plan
 from nomotax.core.matching.finder import FOUND
@@ -45,19 +45,21 @@ def key_of_another() -> pl.Expr:
 
 
 def unpicked(
-    rows: pl.DataFrame, joined: pl.DataFrame, plan: Plan, picked: Picked | None
+    rows: pl.DataFrame, joined: pl.DataFrame, plan: Plan, picked: Picked | None, every: bool
 ) -> pl.DataFrame:
-    """Rows that would make a product, and are not picked for it; ``rows`` are those of ``joined``
-    as the feed says them."""
-    if picked is None or plan.policy.products != "picked":
+    """Rows that would make a product, or all of them with ``every``, and are not picked for it;
+    ``rows`` are those of ``joined`` as the feed says them."""
+    if picked is None or not (every or plan.policy.products == "picked"):
         return joined.clear()
-    asked = rows.select(OF_ARTICLE, *_told_of_article(plan))
-    return joined.filter(~_there(joined) & ~picked.of(asked))
+    asked = rows.select(OF_ARTICLE, *_told_of_article(plan, picked))
+    others = ~picked.of(asked)
+    return joined.filter(others if every else ~_there(joined) & others)
 
 
-def not_picked(rows: pl.DataFrame, plan: Plan) -> pl.DataFrame:
+def not_picked(rows: pl.DataFrame, plan: Plan, every: bool) -> pl.DataFrame:
     """Rows of articles that are not picked, as problems."""
     said = "an article of the range that is not picked"
+    said += "; this run takes those that are" if every else ""
     return rows.select(
         pl.col(ROW).cast(pl.UInt32).alias("row"),
         pl.lit(plan.schema.key).alias("field"),
@@ -74,13 +76,17 @@ def _there(joined: pl.DataFrame) -> pl.Series:
     return joined.select(there.alias("there")).to_series()
 
 
-def _told_of_article(plan: Plan) -> list[pl.Expr]:
+def _told_of_article(plan: Plan, picked: Picked) -> list[pl.Expr]:
     """What rules pick by."""
     category = plan.schema.category_field
     placed = category is not None and category.name in plan.fields
     branch = pl.col(NEW + category.name) if category and placed else pl.lit(None, pl.String)
     values = [pl.col(NEW + name) for name in searched(plan.schema, plan.fields)]
-    return [branch.alias("category"), texts_of(pl.col(OF_ARTICLE), values)]
+    others = [
+        (pl.col(NEW + name) if name in plan.fields else pl.lit(None, pl.String)).alias(OF + name)
+        for name in picked.fields
+    ]
+    return [branch.alias("category"), texts_of(pl.col(OF_ARTICLE), values), *others]
 
 
 def _foreign(joined: pl.DataFrame, plan: Plan, owners: Collection[str]) -> pl.DataFrame:

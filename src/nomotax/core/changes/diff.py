@@ -97,7 +97,8 @@ class Comparison:
     products otherwise than by their keys, ``pairings``, as ``finder.PAIRINGS``, come first. Where
     only ``picked`` articles make products, nothing is asked of the others. Among other offers,
     ``standing``, those values are compared that hold. Products that are made without a key are
-    given one of ``numbers``. ``days`` tells which values hold only from a later one on.
+    given one of ``numbers``. ``days`` tells which values hold only from a later one on. With
+    ``only_picked`` all rows of other articles are left out.
     """
 
     def __init__(
@@ -112,10 +113,11 @@ class Comparison:
         standing: Standing | None = None,
         numbers: Numbers | None = None,
         days: Days | None = None,
+        only_picked: bool = False,
     ) -> None:
         self.plan, self.catalog, self.kept = plan, catalog, kept or {}
         self.owner, self.feed, self.picked, self.standing = owner, feed, picked, standing
-        self.numbers, self.days = numbers, days
+        self.numbers, self.days, self.only_picked = numbers, days, only_picked
         #: What stood for keys, with those that were given; known when all are noted.
         self.given = pl.DataFrame(schema=GIVEN)
         self._noted: list[Noted] = []
@@ -142,11 +144,11 @@ class Comparison:
         known = joined.filter(pl.col(OWNER).is_not_null())[ROW].cast(pl.UInt32)
         refused = not_allowed(joined, plan, self._owners)
         beyond = pl.concat([matched.problems, *refused])
-        left = unpicked(rows, joined, plan, self.picked)
+        left = unpicked(rows, joined, plan, self.picked, self.only_picked)
         if left.height:
             numbers = left[ROW].cast(pl.UInt32).implode()
             own, beyond = (said.filter(~pl.col("row").is_in(numbers)) for said in (own, beyond))
-            beyond = pl.concat([beyond, not_picked(left, plan)])
+            beyond = pl.concat([beyond, not_picked(left, plan, self.only_picked)])
         differing = (NEW + one.field.name for one in plan.filled if _must_differ(one, plan))
         alone = joined.select("key", *differing).rename({"key": _KEY})
         seen = narrow(matched.rows, plan)

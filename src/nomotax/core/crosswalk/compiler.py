@@ -5,13 +5,14 @@ Preview, prepare, trace and the command line all run this plan; there is no othe
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence, Set
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import polars as pl
 from pydantic import BaseModel
 
+from nomotax.core.crosswalk.demands import asked_fields, check_names
 from nomotax.core.crosswalk.identity import Identity
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part, Since, Step
 from nomotax.core.crosswalk.policy import Policy
@@ -230,7 +231,7 @@ def compile_plan(
     """
     fills = crosswalk.all_fills()
     arriving = frozenset(columns)
-    _check_names(fills, schema, arriving)
+    check_names(fills, schema, arriving)
     chains = _Chains(fills, schema, ctx, arriving, broken, crosswalk.identity)
     fields = asked_fields(schema, crosswalk)
     wanted = [f for f in fields if f.name in fills or f.required or f.name == schema.key]
@@ -271,17 +272,6 @@ def _tells(
         yield number.str.strip_chars().alias(ARTICLE)
 
 
-def asked_fields(schema: StoreSchema, crosswalk: Crosswalk) -> list[StoreField]:
-    """The fields with what they ask of a delivery: a feed that only completes products needs none
-    but the key, since what it leaves empty stays as the catalog has it."""
-    if crosswalk.policy.products != "change":
-        return list(schema.fields)
-    return [
-        f if f.name == schema.key else f.model_copy(update={"required": False})
-        for f in schema.fields
-    ]
-
-
 def _as_written(one: FilledField) -> FilledField:
     """The field as the store gets it: nothing of one that is never written, whatever others are
     filled from it. One without which there is no product is asked for as if nothing filled it."""
@@ -290,33 +280,6 @@ def _as_written(one: FilledField) -> FilledField:
     missing = tuple(replace(f, mask=pl.lit(True)) for f in one.flow.faults if f.kind == "missing")
     nothing = pl.when(pl.lit(False)).then(one.flow.value)
     return replace(one, flow=replace(one.flow, value=nothing, faults=missing))
-
-
-def _check_names(fills: dict[str, Fill], schema: StoreSchema, columns: Set[str]) -> None:
-    unknown = [name for name in fills if name not in schema]
-    if unknown:
-        raise CrosswalkError(
-            f"The store schema has no field {', '.join(map(repr, unknown))}.",
-            remedy="Remove the fill, or choose the schema it was made for.",
-        )
-    missing = missing_columns(fills, columns)
-    if missing:
-        listed = "; ".join(f"{c!r} (fills {', '.join(f)})" for c, f in missing.items())
-        raise CrosswalkError(
-            f"This delivery has no column {listed}.",
-            where=f"{len(missing)} of the crosswalk's columns",
-            remedy="Ask the supplier for it, or fill those fields from another column.",
-        )
-
-
-def missing_columns(fills: dict[str, Fill], columns: Set[str]) -> dict[str, list[str]]:
-    """Columns the fills ask for that did not arrive, each with the fields it should feed."""
-    missing: dict[str, list[str]] = {}
-    for name, fill in fills.items():
-        for column in fill.columns:
-            if column not in columns and name not in missing.setdefault(column, []):
-                missing[column].append(name)
-    return {column: names for column, names in missing.items() if names}
 
 
 def _open_faults(fill: Fill, arriving: Flow) -> list[Fault]:

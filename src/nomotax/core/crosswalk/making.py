@@ -8,7 +8,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 
-from nomotax.core.crosswalk.assumptions import Assumption
+from nomotax.core.crosswalk.assumptions import About, Assumption
 from nomotax.core.crosswalk.evidence import (
     Evidence,
     KeyFacts,
@@ -23,7 +23,7 @@ from nomotax.core.crosswalk.evidence import (
     unit_in_name,
     words_of,
 )
-from nomotax.core.crosswalk.model import Fill, Part, Step
+from nomotax.core.crosswalk.model import DateOrder, Fill, Part, Since, Step
 from nomotax.core.crosswalk.plain import prefix_of
 from nomotax.core.crosswalk.steps.currency import Amount, Exchange
 from nomotax.core.crosswalk.steps.lists import Join, Split, TakeEntries
@@ -68,8 +68,20 @@ def made_instead(field: StoreField, fill: Fill, column: ColumnProfile, evidence:
     then those that stood behind the old one's (a ladder, a formula)."""
     made = make_fill(field, column, evidence)
     at = next((i for i, s in enumerate(fill.steps) if s.do not in _HEAD), len(fill.steps))
-    kept = {"when_empty": fill.when_empty, "on_problem": fill.on_problem}
-    return made.model_copy(update={"steps": (*made.steps, *fill.steps[at:]), **kept})
+    kept = {n: getattr(fill, n) for n in ("when_empty", "on_problem", "writes", "since")}
+    said = tuple(a for a in fill.assumptions if a.about == "since")
+    steps, assumptions = (*made.steps, *fill.steps[at:]), (*made.assumptions, *said)
+    return made.model_copy(update={"steps": steps, "assumptions": assumptions, **kept})
+
+
+def made_since(fill: Fill, column: ColumnProfile | None) -> Fill:
+    """The fill with a column that says from which day its values hold; None for at once."""
+    others = tuple(a for a in fill.assumptions if a.about != "since")
+    if column is None:
+        return fill.model_copy(update={"since": None, "assumptions": others})
+    order, told = _date_order(column, "since")
+    since = Since(column=column.name, order=order)
+    return fill.model_copy(update={"since": since, "assumptions": (*others, *told)})
 
 
 def shapes_by_itself(fill: Fill) -> bool:
@@ -220,13 +232,18 @@ def _number(field: StoreField, column: ColumnProfile, evidence: Evidence) -> Mad
 
 
 def _date(field: StoreField, column: ColumnProfile, evidence: Evidence) -> Made:
+    order, told = _date_order(column, "date")
+    return [Date(order=order)], told
+
+
+def _date_order(column: ColumnProfile, about: About) -> tuple[DateOrder, list[Assumption]]:
+    """In which order a column writes day, month and year."""
     if column.looks_like in _YEAR_FIRST:
-        return [Date(order="ymd")], []
+        return "ymd", []
     if "slashes" in column.looks_like:
         says = f"'{_first(column)}' may have the day or the month first"
-        told = Assumption(about="date", says=says, choice="dmy", state="open")
-        return [Date(order="dmy")], [told]
-    return [Date(order="mdy" if slash_order(column) == "mdy" else "dmy")], []
+        return "dmy", [Assumption(about=about, says=says, choice="dmy", state="open")]
+    return ("mdy" if slash_order(column) == "mdy" else "dmy"), []
 
 
 def _first(column: ColumnProfile) -> str:

@@ -147,6 +147,9 @@ class Part(BaseModel):
         return self
 
 
+DateOrder = Literal["dmy", "mdy", "ymd"]
+
+
 class Since(BaseModel):
     """The arriving column with the day from which a value holds, and in which order it writes day,
     month and year. Years of two digits are of this century; a value without a day holds at once."""
@@ -154,7 +157,7 @@ class Since(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
 
     column: str
-    order: Literal["dmy", "mdy", "ymd"] = "dmy"
+    order: DateOrder = "dmy"
 
     @property
     def step(self) -> Date:

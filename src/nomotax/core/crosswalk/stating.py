@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from nomotax.core.crosswalk.assumptions import About, Assumption
-from nomotax.core.crosswalk.model import Crosswalk, Fill, Step
+from nomotax.core.crosswalk.model import Crosswalk, Fill, Since, Step
 from nomotax.core.crosswalk.steps.currency import Amount, Exchange
 from nomotax.core.crosswalk.steps.lists import Split
 from nomotax.core.crosswalk.steps.measures import Measure
@@ -24,7 +24,11 @@ def state(fill: Fill, field: StoreField, about: About, choice: str) -> Fill:
 
     Raises ``CrosswalkError`` for a choice that is none: an unknown unit, one of another dimension.
     """
-    steps = _STATED[about](fill.steps, field, choice)
+    steps = fill.steps
+    if about == "since":
+        fill = _since(fill, choice)
+    else:
+        steps = _STATED[about](steps, field, choice)
     said = Assumption(about=about, says=_says(about, choice), choice=choice, state="confirmed")
     others = tuple(a for a in fill.assumptions if a.about != about)
     return fill.model_copy(update={"steps": steps, "assumptions": (*others, said)})
@@ -95,6 +99,14 @@ def _date(steps: Steps, field: StoreField, choice: str) -> Steps:
     return tuple(
         s.model_copy(update={"order": choice}) if isinstance(s, Date) else s for s in steps
     )
+
+
+def _since(fill: Fill, choice: str) -> Fill:
+    if fill.since is None:
+        raise CrosswalkError("The values of this field hold at once; no column says from when on.")
+    _date((), StoreField(name="day"), choice)
+    since = Since.model_validate(fill.since.model_dump() | {"order": choice})
+    return fill.model_copy(update={"since": since})
 
 
 def _prefix(steps: Steps, field: StoreField, choice: str) -> Steps:

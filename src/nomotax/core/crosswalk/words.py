@@ -38,8 +38,8 @@ FACTS: dict[Fact, str] = {
 
 
 def describe_source_and_rule(fill: Fill) -> str:
-    """The source, and when the field is written, unless that is always."""
-    source = describe_source(fill)
+    """The source, when the field is written, unless that is always, and from when on it holds."""
+    source = describe_source(fill) + (f", from '{fill.since.column}' on" if fill.since else "")
     return source if fill.writes == "always" else f"{source}, {WRITTEN[fill.writes]}"
 
 
@@ -51,4 +51,5 @@ def describe_steps(fill: Fill) -> list[str]:
 def describe(fill: Fill) -> str:
     """The whole fill: ``Cost EUR · number · price ladder 'standard'``."""
     written = [] if fill.writes == "always" else [f"written {WRITTEN[fill.writes]}"]
-    return " · ".join([describe_source(fill), *describe_steps(fill), *written])
+    since = [f"from '{fill.since.column}' on"] if fill.since else []
+    return " · ".join([describe_source(fill), *describe_steps(fill), *written, *since])

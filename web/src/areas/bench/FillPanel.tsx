@@ -2,8 +2,6 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useEffect } from "react";
 import type { Schemas } from "../../api/client";
@@ -23,6 +21,7 @@ import { count } from "../../components/words";
 import { CountRow, Panel, Part } from "../../components/Panel";
 import { useUndo } from "../../shell/undo";
 import { AssumptionRow } from "./Assumptions";
+import { FillRules, heldFrom } from "./FillRules";
 import { SourceEditor } from "./SourceEditor";
 import { StepList } from "./StepList";
 import { StepsMenu } from "./StepsMenu";
@@ -157,7 +156,14 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
           ))}
         </Part>
       )}
-      {fill && <Rules fill={fill} onChange={set} />}
+      {fill && (
+        <FillRules
+          fill={fill}
+          columns={columns}
+          onChange={set}
+          onSince={(column) => void edits.since(name, column, `${label}: ${heldFrom(column)}`)}
+        />
+      )}
       {fill && fresh && <TraceSection path={{ feed: bench.feed_id, delivery, field: name, row }} />}
       {fill && (
         <Button color="error" onClick={() => set(null, "no longer filled")}>
@@ -213,50 +219,5 @@ function Suggestions({ found, onTake, onRefuse }: SuggestionsProps) {
         </Box>
       ))}
     </Part>
-  );
-}
-
-function Rules({ fill, onChange }: { fill: Fill; onChange: (fill: Fill, said: string) => void }) {
-  return (
-    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, rowGap: 1.5, mb: 1.5 }}>
-      <TextField
-        select
-        label="It is written"
-        value={fill.writes ?? "always"}
-        fullWidth
-        onChange={(e) =>
-          onChange({ ...fill, writes: e.target.value as Fill["writes"] }, "when it is written changed")
-        }
-      >
-        <MenuItem value="always">always</MenuItem>
-        <MenuItem value="new">only of new products</MenuItem>
-        <MenuItem value="empty">only where the store&apos;s is empty</MenuItem>
-        <MenuItem value="never">never; other fields may be filled from it</MenuItem>
-      </TextField>
-      <TextField
-        select
-        label="An empty result"
-        value={fill.when_empty ?? "leave"}
-        sx={{ flex: 1 }}
-        onChange={(e) =>
-          onChange({ ...fill, when_empty: e.target.value as Fill["when_empty"] }, "rule for empty changed")
-        }
-      >
-        <MenuItem value="leave">leaves the store's value</MenuItem>
-        <MenuItem value="clear">clears the store's value</MenuItem>
-      </TextField>
-      <TextField
-        select
-        label="A faulty value"
-        value={fill.on_problem ?? "reject"}
-        sx={{ flex: 1 }}
-        onChange={(e) =>
-          onChange({ ...fill, on_problem: e.target.value as Fill["on_problem"] }, "rule for faults changed")
-        }
-      >
-        <MenuItem value="reject">rejects the product</MenuItem>
-        <MenuItem value="skip">skips this field</MenuItem>
-      </TextField>
-    </Box>
   );
 }

@@ -4,6 +4,7 @@ import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import {
   feedKey,
+  makeDated,
   makeFill,
   postAssumption,
   putDraft,
@@ -22,6 +23,8 @@ export interface Edits {
   fillFrom: (field: string, column: string, label: string) => Promise<void>;
   /** A person's word for what the fills of these fields take for granted. */
   state: (fields: string[], about: Assumption["about"], choice: string) => Promise<void>;
+  /** From which day on a field's values hold: that in a column, or at once. */
+  since: (field: string, column: string, label: string) => Promise<void>;
   setFill: (field: string, fill: Fill | null, label: string) => Promise<void>;
   park: (column: string, label: string) => Promise<void>;
   leaveOut: (column: string, out: boolean) => Promise<void>;
@@ -90,6 +93,13 @@ export function useEdits(bench: BenchState): Edits {
     const save = (change: Change, label: string) =>
       send((now) => putDraft(feed, change(now.crosswalk, now), now.revision, now.delivery_id), label);
 
+    const put = (field: string, make: typeof makeFill, column: string, label: string) =>
+      send(async (now) => {
+        const fill = await make(feed, field, column, now.delivery_id);
+        const crosswalk = { ...now.crosswalk, fills: { ...now.crosswalk.fills, [field]: fill } };
+        return putDraft(feed, crosswalk, now.revision, now.delivery_id);
+      }, label);
+
     return {
       setFill: (field, fill, label) =>
         save((crosswalk) => {
@@ -98,12 +108,8 @@ export function useEdits(bench: BenchState): Edits {
           else delete fills[field];
           return { ...crosswalk, fills };
         }, label),
-      fillFrom: (field, column, label) =>
-        send(async (now) => {
-          const fill = await makeFill(feed, field, column, now.delivery_id);
-          const crosswalk = { ...now.crosswalk, fills: { ...now.crosswalk.fills, [field]: fill } };
-          return putDraft(feed, crosswalk, now.revision, now.delivery_id);
-        }, label),
+      fillFrom: (field, column, label) => put(field, makeFill, column, label),
+      since: (field, column, label) => put(field, makeDated, column, label),
       state: (fields, about, choice) =>
         send(
           (now) => postAssumption(feed, now.delivery_id, { fields, about, choice, revision: now.revision }),

@@ -7,12 +7,9 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take } from "../../api/client";
 import type { StoreField } from "../../api/hooks";
-import { onDay } from "../../components/words";
+import { onDay, tomorrow } from "../../components/words";
 import { useUndo } from "../../shell/undo";
 import { useTakeBack } from "./useDated";
-
-/** The first day that has not come, by UTC. */
-const tomorrow = () => new Date(Date.now() + 86_400_000).toISOString().slice(0, 10);
 
 interface WriteValueProps {
   store: number;

@@ -1,13 +1,18 @@
 /** Values that wait for their day. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take } from "../../api/client";
 
-/** All that waits in a store. */
-export function useDated(store: number) {
+/** Values that are shown at a time. */
+export const DATED_PAGE = 20;
+
+/** A page of what waits in a store. */
+export function useDated(store: number, page: number) {
+  const query = { offset: page * DATED_PAGE, limit: DATED_PAGE };
   return useQuery({
-    queryKey: ["catalog", store, "dated"],
+    queryKey: ["catalog", store, "dated", page],
+    placeholderData: keepPreviousData,
     queryFn: () =>
-      take(api.GET("/api/v1/stores/{store_id}/dated", { params: { path: { store_id: store } } })),
+      take(api.GET("/api/v1/stores/{store_id}/dated", { params: { path: { store_id: store }, query } })),
   });
 }
 

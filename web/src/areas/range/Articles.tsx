@@ -22,10 +22,12 @@ interface ArticlesProps {
   descending: boolean;
   onSort: (sort: string) => void;
   onPick: (article: string, pick: boolean) => void;
+  /** Only those are to be shown that say this value of a field. */
+  onOnly: (field: string, value: string) => void;
 }
 
 /** A page of them. */
-export function Articles({ view, rows, sort, descending, onSort, onPick }: ArticlesProps) {
+export function Articles({ view, rows, sort, descending, onSort, onPick, onOnly }: ArticlesProps) {
   const columns = [{ name: "article", label: "Article", numeric: false }, ...view.shown];
   return (
     <Box sx={{ flex: 1, minHeight: 0, overflow: "auto", borderTop: 1, borderColor: "divider" }}>
@@ -49,7 +51,7 @@ export function Articles({ view, rows, sort, descending, onSort, onPick }: Artic
         </TableHead>
         <TableBody>
           {rows.map((row, n) => (
-            <Article key={`${row.row ?? "gone"} ${row.article ?? n}`} {...{ view, row, onPick }} />
+            <Article key={`${row.row ?? "gone"} ${row.article ?? n}`} {...{ view, row, onPick, onOnly }} />
           ))}
         </TableBody>
       </Table>
@@ -61,9 +63,10 @@ interface ArticleProps {
   view: RangeView;
   row: RangeRow;
   onPick: (article: string, pick: boolean) => void;
+  onOnly: (field: string, value: string) => void;
 }
 
-function Article({ view, row, onPick }: ArticleProps) {
+function Article({ view, row, onPick, onOnly }: ArticleProps) {
   const store = useStoreId();
   const { article, key } = row;
   return (
@@ -81,13 +84,25 @@ function Article({ view, row, onPick }: ArticleProps) {
       <TableCell className="mono" sx={{ whiteSpace: "nowrap" }}>
         {article ?? <span className="quiet">row {row.row}</span>}
       </TableCell>
-      {view.shown.map(({ name, numeric }) => (
+      {view.shown.map(({ name, label, numeric }) => (
         <TableCell
           key={name}
           {...(numeric ? { align: "right", className: "mono" } : { sx: ONE_LINE })}
           title={row.values[name] ?? ""}
         >
-          {row.values[name]}
+          {numeric || !row.values[name] ? (
+            row.values[name]
+          ) : (
+            <button
+              type="button"
+              className="plain-button clip"
+              style={{ maxWidth: "100%" }}
+              title={`${row.values[name]}\nOnly those with this ${label}`}
+              onClick={() => onOnly(name, row.values[name] ?? "")}
+            >
+              {row.values[name]}
+            </button>
+          )}
         </TableCell>
       ))}
       <TableCell sx={{ maxWidth: 260 }}>

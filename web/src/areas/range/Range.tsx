@@ -18,7 +18,7 @@ import { useFeed } from "../../shell/feed";
 import { Articles } from "./Articles";
 import { PasteNumbers } from "./PasteNumbers";
 import { usePicks } from "./usePicks";
-import { GROUPS, ruleInWords, SINCE } from "./words";
+import { GROUPS, labelsOf, ruleInWords, SINCE } from "./words";
 
 /** More articles than this are not picked without a question: that is not taken back as one. */
 const MANY = 20_000;
@@ -49,6 +49,8 @@ function useShown(view: RangeView) {
     group: asked ?? "all",
     category: params.get("category") ?? "",
     search: params.get("search") ?? "",
+    field: params.get("field") ?? "",
+    value: params.get("value") ?? "",
   };
   const set = (change: Record<string, string>) =>
     setParams((old) => ({ ...Object.fromEntries(old), page: "", ...change }), { replace: true });
@@ -108,6 +110,7 @@ function Ready({ feed, view }: { feed: number; view: RangeView }) {
           descending={descending}
           onSort={(to) => set({ sort: to, down: to === sort && !descending ? "1" : "0" })}
           onPick={(article, pick) => picks.pick({ pick, articles: [article] })}
+          onOnly={(field, value) => set({ field, value })}
         />
       )}
       <Box sx={{ display: "flex", justifyContent: "flex-end", px: 1.5 }}>
@@ -151,8 +154,9 @@ function Tools({ feed, view, shown, total, picks, set }: ToolsProps) {
   const all = (pick: boolean) => picks.pick({ pick, shown });
   const begin = (pick: boolean) => (total > MANY ? ask(pick) : all(pick));
   const these = count(total, "article", "articles");
-  const rule = { category: shown.category, search: shown.search };
-  const ruled = view.rules.some((one) => ruleInWords(one) === ruleInWords(rule));
+  const rule = { category: shown.category, search: shown.search, field: shown.field, value: shown.value };
+  const labels = labelsOf(view);
+  const ruled = view.rules.some((one) => ruleInWords(one, labels) === ruleInWords(rule, labels));
   const query = new URLSearchParams(shown).toString();
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 1, px: 1.5, py: 1, flexWrap: "wrap" }}>
@@ -179,6 +183,12 @@ function Tools({ feed, view, shown, total, picks, set }: ToolsProps) {
           ))}
         </TextField>
       )}
+      {shown.field && (
+        <Chip
+          label={`${labels.get(shown.field) ?? shown.field}: ${shown.value}`}
+          onDelete={() => set({ field: "", value: "" })}
+        />
+      )}
       <Box sx={{ flex: 1 }} />
       {shown.group !== "picked" && shown.group !== "gone" && (
         <Button disabled={!total || picks.busy} onClick={() => begin(true)}>
@@ -190,11 +200,13 @@ function Tools({ feed, view, shown, total, picks, set }: ToolsProps) {
           Pick {these} no more
         </Button>
       )}
-      {(rule.category || rule.search) && !ruled && (
+      {(rule.category || rule.search || rule.field) && !ruled && (
         <Button
           color="inherit"
           title="Articles that fit, of this list and of those to come, are picked by themselves"
-          onClick={() => picks.setRules([...view.rules, rule], `From now on picked: ${ruleInWords(rule)}`)}
+          onClick={() =>
+            picks.setRules([...view.rules, rule], `From now on picked: ${ruleInWords(rule, labels)}`)
+          }
         >
           Always pick these
         </Button>
@@ -228,6 +240,7 @@ function Tools({ feed, view, shown, total, picks, set }: ToolsProps) {
 /** What goes on picking. */
 function Rules({ view, picks }: { view: RangeView; picks: ReturnType<typeof usePicks> }) {
   if (!view.rules.length) return null;
+  const labels = labelsOf(view);
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 0.75, px: 1.5, pb: 1, flexWrap: "wrap" }}>
       <Typography variant="caption" color="textSecondary">
@@ -235,13 +248,13 @@ function Rules({ view, picks }: { view: RangeView; picks: ReturnType<typeof useP
       </Typography>
       {view.rules.map((rule) => (
         <Chip
-          key={ruleInWords(rule)}
+          key={ruleInWords(rule, labels)}
           size="small"
-          label={ruleInWords(rule)}
+          label={ruleInWords(rule, labels)}
           onDelete={() =>
             picks.setRules(
               view.rules.filter((one) => one !== rule),
-              `No longer picked: ${ruleInWords(rule)}`,
+              `No longer picked: ${ruleInWords(rule, labels)}`,
             )
           }
         />

@@ -7,7 +7,7 @@ import { draw } from "../../test/render";
 import { FeedContext, type FeedContextValue } from "../../shell/feed";
 import { numbersIn } from "./PasteNumbers";
 import { Range } from "./Range";
-import { fateInWords, ruleInWords } from "./words";
+import { fateInWords, labelsOf, ruleInWords } from "./words";
 
 const NO_COUNTS = {
   all: 0,
@@ -117,13 +117,31 @@ describe("the range of a feed", () => {
     await waitFor(() => expect(fake.calls("PUT /api/v1/feeds/1/picks")).toHaveLength(1));
     expect(fake.calls("PUT /api/v1/feeds/1/picks")[0]?.body).toEqual({
       pick: true,
-      shown: { group: "all", category: "Chains", search: "chain" },
+      shown: { group: "all", category: "Chains", search: "chain", field: "", value: "" },
     });
     await user.click(await screen.findByRole("button", { name: "Always pick these" }));
     const rule = await screen.findByText("all in Chains with “chain”");
     await waitFor(() => expect(screen.queryByRole("button", { name: "Always pick these" })).toBeNull());
     await user.click(within(rule.parentElement as HTMLElement).getByTestId("CancelIcon"));
     await waitFor(() => expect(screen.queryByText("all in Chains with “chain”")).toBeNull());
+  });
+
+  it("shows those with a value, and goes on picking them", async () => {
+    const user = userEvent.setup();
+    const fake = server();
+    drawn();
+    await user.click(await screen.findByRole("button", { name: "Chain 1" }));
+    const asked = () => fake.calls("GET /api/v1/feeds/1/range/articles").at(-1)?.query;
+    await waitFor(() => expect([asked()?.get("field"), asked()?.get("value")]).toEqual(["name", "Chain 1"]));
+    await user.click(screen.getByRole("button", { name: "Always pick these" }));
+    await waitFor(() => expect(fake.calls("PUT /api/v1/feeds/1/picking")).toHaveLength(1));
+    expect(fake.calls("PUT /api/v1/feeds/1/picking")[0]?.body).toEqual({
+      rules: [{ category: "", search: "", field: "name", value: "Chain 1" }],
+    });
+    expect(await screen.findByText("all, Name: Chain 1")).toBeVisible();
+    const chip = screen.getByText("Name: Chain 1").parentElement as HTMLElement;
+    await user.click(within(chip).getByTestId("CancelIcon"));
+    await waitFor(() => expect(asked()?.get("field")).toBe(""));
   });
 
   it("says where it comes from, what is behind, and what is not filled yet", async () => {
@@ -156,6 +174,8 @@ describe("in words", () => {
   });
 
   it("says what a rule picks", () => {
-    expect(ruleInWords({ category: "Chains", search: "" })).toBe("all in Chains");
+    const labels = labelsOf(view());
+    expect(ruleInWords({ category: "Chains", search: "" }, labels)).toBe("all in Chains");
+    expect(ruleInWords({ field: "name", value: "Kolm" }, labels)).toBe("all, Name: Kolm");
   });
 });

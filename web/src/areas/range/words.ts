@@ -16,11 +16,15 @@ export const GROUPS: [Shown["group"], string, ValueState][] = [
 /** Groups that tell something only beside a delivery before. */
 export const SINCE: Shown["group"][] = ["new", "changed", "gone"];
 
-/** "all in Brushes with 'sable'". */
-export function ruleInWords(rule: PickRule): string {
+/** What the fields are called that articles are shown by. */
+export const labelsOf = (view: RangeView) => new Map(view.shown.map((field) => [field.name, field.label]));
+
+/** "all in Brushes with 'sable', Brand: Kolm". */
+export function ruleInWords(rule: PickRule, labels: Map<string, string>): string {
   const where = rule.category ? ` in ${rule.category}` : "";
+  const is = rule.field ? `, ${labels.get(rule.field) ?? rule.field}: ${rule.value}` : "";
   const what = rule.search ? ` with \u201c${rule.search}\u201d` : "";
-  return `all${where}${what}`;
+  return `all${where}${what}${is}`;
 }
 
 /** What becomes of an article. */

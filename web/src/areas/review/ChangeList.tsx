@@ -9,7 +9,7 @@ import type { RunView } from "../../api/hooks";
 import { Mark, STATUS_STATE } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { useTallScroll } from "../../components/useTallScroll";
-import { signed } from "../../components/words";
+import { onDay, signed } from "../../components/words";
 
 const ROW = 46;
 const PAGE = 100;
@@ -21,6 +21,8 @@ interface ChangeListProps {
   search: string;
   /** Only lines that are other than they were seen before. */
   again: boolean;
+  /** Only lines that change something on a later day. */
+  later: boolean;
   /** The key of the product that is looked at. */
   product: string;
   onProduct: (key: string) => void;
@@ -33,6 +35,7 @@ interface PageQuery {
   field: string;
   search: string;
   again: boolean;
+  later: boolean;
   offset: number;
   limit: number;
 }
@@ -50,18 +53,18 @@ async function fetchPage(run: number, query: PageQuery, signal: AbortSignal): Pr
 }
 
 /** The rows of a changeset with one fate, of any number. */
-export function ChangeList({ run, status, field, search, again, product, onProduct }: ChangeListProps) {
+export function ChangeList({ run, product, onProduct, ...asked }: ChangeListProps) {
+  const { status, field } = asked;
   const [known, setKnown] = useState(0);
   const { box, size, height, first, shift, onScroll } = useTallScroll(known, ROW, () => 0);
   const [rested] = useDebounce(first, 60);
   const start = Math.floor(rested / PAGE) * PAGE;
   const page = useQuery<Page>({
-    queryKey: ["review", run.id, status, field, search, again, start],
+    queryKey: ["review", run.id, asked, start],
     placeholderData: keepPreviousData,
     staleTime: Infinity,
     gcTime: 30_000,
-    queryFn: ({ signal }) =>
-      fetchPage(run.id, { status, field, search, again, offset: start, limit: PAGE * 2 }, signal),
+    queryFn: ({ signal }) => fetchPage(run.id, { ...asked, offset: start, limit: PAGE * 2 }, signal),
   });
   const total = page.data?.total ?? 0;
   if (total !== known) setKnown(total);
@@ -195,6 +198,7 @@ function Changes({ line, field }: { line: Line; field: string }) {
           <span style={{ color: "var(--mui-palette-text-secondary)" }}>{c.label} </span>
           {!isNew && <span className="mono">{short(c.before)} → </span>}
           <b className="mono">{short(c.after)}</b>
+          {c.day && <span className="quiet"> from {onDay(c.day)}</span>}
           {c.percent && (
             <span style={{ color: "var(--mui-palette-state-changed)" }}> {signed(c.percent)}</span>
           )}

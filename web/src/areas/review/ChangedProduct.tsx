@@ -10,7 +10,7 @@ import { useRunTrace, type RunView } from "../../api/hooks";
 import { Panel } from "../../components/Panel";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { TraceView } from "../../components/Trace";
-import { signed } from "../../components/words";
+import { onDay, signed } from "../../components/words";
 import { isChosen, turned, useInstead } from "./instead";
 
 interface ChangedProductProps {
@@ -147,6 +147,7 @@ function BothValues({ change }: { change: ChangedFieldProps["change"] }) {
         {change.before !== null && <span className="quiet">{change.before} → </span>}
         <b>{change.after ?? "∅"}</b>
       </span>
+      {change.day && <span className="quiet"> from {onDay(change.day)}; until then it stays</span>}
     </>
   );
 }

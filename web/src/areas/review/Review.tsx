@@ -1,6 +1,8 @@
 /** One run: what it would do to the catalog, product by product; apply it, take it back. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import LinearProgress from "@mui/material/LinearProgress";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
@@ -47,6 +49,7 @@ function Ready({ run }: { run: RunView }) {
   const search = params.get("search") ?? "";
   const product = params.get("product") ?? "";
   const again = params.get("again") === "1";
+  const later = params.get("later") === "1";
   const has = Object.keys(run.counts).length > 0;
   const summary = useQuery({
     queryKey: ["review", run.id, "summary"],
@@ -107,7 +110,7 @@ function Ready({ run }: { run: RunView }) {
                 said={s}
                 n={run.counts[s] ?? 0}
                 chosen={s === status}
-                onChoose={() => set({ status: s, field: "", product: "", again: "" })}
+                onChoose={() => set({ status: s, field: "", product: "", again: "", later: "" })}
               />
             ))}
             <Box sx={{ flex: 1 }} />
@@ -125,12 +128,14 @@ function Ready({ run }: { run: RunView }) {
                 status={status}
                 field={field}
                 search={search}
+                later={later}
                 onSet={set}
               />
               <ChangeList
-                key={`${status} ${field} ${search} ${again} ${run.status}`}
+                key={`${status} ${field} ${search} ${again} ${later} ${run.status}`}
                 run={run}
                 again={again}
+                later={later}
                 status={status}
                 field={field}
                 search={search}
@@ -167,10 +172,11 @@ interface FiltersProps {
   status: string;
   field: string;
   search: string;
+  later: boolean;
   onSet: (change: Record<string, string>) => void;
 }
 
-function Filters({ run, summary, status, field, search, onSet }: FiltersProps) {
+function Filters({ run, summary, status, field, search, later, onSet }: FiltersProps) {
   return (
     <Box sx={{ display: "flex", gap: 1, p: 1 }}>
       <SearchField
@@ -196,6 +202,13 @@ function Filters({ run, summary, status, field, search, onSet }: FiltersProps) {
             </MenuItem>
           ))}
         </TextField>
+      )}
+      {status === "changed" && run.kind === "delivery" && run.waits > 0 && (
+        <FormControlLabel
+          control={<Checkbox size="small" checked={later} />}
+          onChange={(_, only) => onSet({ later: only ? "1" : "" })}
+          label="only what waits for its day"
+        />
       )}
     </Box>
   );

@@ -9,7 +9,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, take } from "../../api/client";
 import { isBusy, type RunView } from "../../api/hooks";
-import { count, titleOf, trialOf } from "../../components/words";
+import { count, onDay, titleOf, trialOf } from "../../components/words";
 import { useUndo } from "../../shell/undo";
 
 const SAYS: Record<string, string> = {
@@ -85,6 +85,11 @@ function Standing({ run }: { run: RunView }) {
         </>
       )}
       {trialOf(run) && `${trialOf(run)} · `}
+      {run.day && `prices from ${onDay(run.day)} on · `}
+      {run.waits > 0 &&
+        `${count(run.waits, "value waits", "values wait")} ${
+          run.kind === "undo" ? "for their day no more, or again" : "for their day"
+        } · `}
       <span role="status">
         {isBusy(run.status) && run.stage ? `${SAYS[run.status]}: ${run.stage}` : SAYS[run.status]}
       </span>

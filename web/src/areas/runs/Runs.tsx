@@ -7,19 +7,22 @@ import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import Typography from "@mui/material/Typography";
+import { useState } from "react";
 import { Link } from "react-router";
 import { isBusy, useRuns, type RunView } from "../../api/hooks";
+import { Pager } from "../../components/Pager";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { ago, byHand, titleOf, trialOf } from "../../components/words";
 import { Dated } from "../catalog/Dated";
-import { useDated } from "../catalog/useDated";
+import { DATED_PAGE, useDated } from "../catalog/useDated";
 import { useStoreId } from "../../shell/Shell";
 
 /** The runs of a store, newest first. */
 export function Runs() {
   const store = useStoreId();
   const runs = useRuns(store);
-  const dated = useDated(store);
+  const [page, setPage] = useState(0);
+  const dated = useDated(store, page);
   if (runs.isPending) return <Waiting what="runs" />;
   if (runs.isError) return <Failure error={runs.error} retry={() => void runs.refetch()} />;
   return (
@@ -27,12 +30,13 @@ export function Runs() {
       <Typography variant="h1" gutterBottom>
         Runs
       </Typography>
-      {dated.data && dated.data.values.length > 0 && (
+      {dated.data && dated.data.total > 0 && (
         <Box component="section" aria-label="Waiting for their day" sx={{ mb: 3 }}>
           <Typography variant="h2" gutterBottom>
             Waiting for their day
           </Typography>
           <Dated store={store} lines={dated.data.values} named />
+          <Pager size={DATED_PAGE} total={dated.data.total} page={page} onPage={setPage} />
         </Box>
       )}
       {runs.data.runs.length ? (
