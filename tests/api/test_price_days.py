@@ -61,8 +61,9 @@ def comes(work, day):
 
 def test_a_list_of_coming_prices_waits_is_seen_and_holds_on_its_day(client, work, tiles):
     before = catalog(client)
+    new = line(4, "1,00", "2,00", SOON)
     bring(client, tiles, listing(line(1, "2,50", "4,50", SOON), line(2, "3,00", "6,00", SOON),
-                                 line(3, "5,50", "9,00", today()), line(4, "1,00", "2,00", SOON)))  # fmt: skip
+                                 line(3, "5,50", "9,00", today()), new))  # fmt: skip
     run = prepare(client, work, tiles)
     assert (run["waits"], run["counts"]["changed"], run["counts"]["same"]) == (2, 2, 1)
     lines = seen(client, run)

@@ -156,7 +156,7 @@ def test_a_rule_by_the_value_of_a_field_goes_on_picking(client, work, vendor):
     receive(client, vendor, "teurer.csv", dear.encode("cp1252"))
     assert prepare(client, work, vendor)["counts"]["new"] == 2
     assert articles(client, vendor, group="picked") == ["RH-003", "RH-007"]
-    send(client, "put", f"/feeds/{vendor}/picking", {"rules": [rule | {"field": "colour"}]}, 404)
+    send(client, "put", f"/feeds/{vendor}/picking", {"rules": [rule | {"field": "farbton"}]}, 404)
     send(client, "put", f"/feeds/{vendor}/picking", {"rules": [{"field": "name"}]}, 422)
 
 

@@ -5,6 +5,7 @@ import { afterEach, beforeEach, vi } from "vitest";
 /** jsdom lays nothing out, so that nothing changes its size. */
 class Observer {
   observe() {}
+  unobserve() {}
   disconnect() {}
 }
 

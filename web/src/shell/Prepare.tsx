@@ -140,7 +140,7 @@ function Otherwise({ rows, onPrepare }: OtherwiseProps) {
         <FormControlLabel
           value="picked"
           control={<Radio size="small" />}
-          label="Articles picked in the range, and no others"
+          label="Articles picked in the range"
         />
       </RadioGroup>
       <TextField

@@ -13,6 +13,7 @@ import { TraceView } from "../../components/Trace";
 import { ago, byHand, count, STATE } from "../../components/words";
 import { useUndo } from "../../shell/undo";
 import { Dated } from "./Dated";
+import { PriceHistory } from "./PriceHistory";
 import { WriteState } from "./WriteState";
 import { WriteValue } from "./WriteValue";
 
@@ -160,6 +161,7 @@ export function Record({ store, detail, fields }: RecordProps) {
           <Dated store={store} lines={detail.dated} />
         </>
       )}
+      <PriceHistory store={store} detail={detail} fields={fields} />
       <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
         History
       </Typography>

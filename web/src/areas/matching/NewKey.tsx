@@ -37,7 +37,7 @@ export function NewKey({ rule, label, article, onChange }: NewKeyProps) {
         <MenuItem value="number">gets the store's next number</MenuItem>
       </TextField>
       {rule && (
-        <Box sx={{ display: "grid", gridTemplateColumns: "repeat(3, 1fr)", gap: 1, mt: 1 }}>
+        <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1, mt: 1 }}>
           <Short label="Behind" value={rule.prefix ?? ""} onDone={(prefix) => put({ ...rule, prefix })} />
           {rule.by === "number" && (
             <>
