@@ -142,6 +142,32 @@ def test_prices_over_the_real_products(mapped):
     assert get(mapped, "/feeds/1/prices")["ladder"] == view["ladder"]
 
 
+def test_each_price_level_has_a_ladder_and_a_view_of_its_own(mapped):
+    """A second price is laddered, too: it is looked at beside its own prices of today."""
+    first = get(mapped, "/feeds/1/prices")
+    assert list(first["levels"]) == ["price"]
+    state = get(mapped, "/feeds/1/bench")
+    fills = state["crosswalk"]["fills"]
+    double = first["ladder"] | {"name": "double"}
+    double["rungs"] = [{"start": "0", "kind": "markup", "amount": "100"}]
+    send(mapped, "put", "/stores/1/ladders", double)
+    steps = [
+        s | {"ladder": "double"} if s["do"] == "ladder" else s for s in fills["price"]["steps"]
+    ]
+    fills["list_price"] = fills["price"] | {"steps": steps}
+    edit = {"crosswalk": state["crosswalk"], "revision": state["revision"]}
+    send(mapped, "put", "/feeds/1/draft", edit)
+    assert get(mapped, "/feeds/1/prices") == first | {
+        "levels": {"price": "Price", "list_price": "List price"}, "fields": first["fields"],
+        "ladders": sorted([*first["ladders"], "double"]),
+    }  # fmt: skip
+    other = get(mapped, "/feeds/1/prices", level="list_price")
+    assert (other["field"], other["ladder"]["name"]) == ("list_price", "double")
+    key = other["worst"][0]["key"]
+    held = catalog(mapped).get(key, {}).get("list_price")
+    assert other["worst"][0]["before"] == held
+
+
 def test_two_weeks(mapped, work):
     """Prepare, apply, next week, apply: counts add up, the catalog is what the changeset said."""
     before = catalog(mapped)

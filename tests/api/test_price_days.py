@@ -148,6 +148,12 @@ def test_what_is_kept_by_hand_meanwhile_does_not_wait(client, work, tiles):
     work()
     assert waiting(client, "AZ-1") == []
     assert len(waiting(client, "AZ-2")) == 2
+    # Nor is it written on its day, if a person keeps it since.
+    send(client, "put", "/stores/1/kept", {"key": "AZ-2", "field": "price", "keep": True})
+    comes(work, SOON)
+    assert (catalog(client)["AZ-2"]["cost"], catalog(client)["AZ-2"]["price"]) == ("3.30", "6.00")
+    (left,) = get(client, "/stores/1/products/AZ-2")["dated"]
+    assert "kept by hand" in left["reason"]
 
 
 def test_a_coming_cost_is_no_offer_before_its_day(client, work, tiles):

@@ -17,20 +17,27 @@ api = APIBlueprint(
 )  # fmt: skip
 
 
+class LevelQuery(OfDelivery):
+    """``level`` is the field that is priced; the first one where it is left out."""
+
+    level: str = ""
+
+
 class LadderTrial(BaseModel):
     ladder: Ladder
 
 
 @api.get("/feeds/<int:feed_id>/prices", responses={200: PriceView})
-def get_prices(path: FeedPath, query: OfDelivery) -> Response:
+def get_prices(path: FeedPath, query: LevelQuery) -> Response:
     """The ladder over the real products."""
-    return answer(prices.price_view(path.feed_id, query.delivery_id))
+    return answer(prices.price_view(path.feed_id, query.delivery_id, level=query.level))
 
 
 @api.post("/feeds/<int:feed_id>/prices/try", responses={200: PriceView})
-def try_prices(path: FeedPath, query: OfDelivery, body: LadderTrial) -> Response:
+def try_prices(path: FeedPath, query: LevelQuery, body: LadderTrial) -> Response:
     """A ladder that is not saved, over the real products."""
-    return answer(prices.price_view(path.feed_id, query.delivery_id, body.ladder))
+    found = prices.price_view(path.feed_id, query.delivery_id, body.ladder, query.level)
+    return answer(found)
 
 
 @api.put("/stores/<int:store_id>/ladders", responses={200: Ladder})

@@ -18,7 +18,7 @@ from nomotax.flows.run_states import Progress, move
 from nomotax.flows.waiting import today
 from nomotax.records.columns import Actor
 from nomotax.records.database import session
-from nomotax.records.dated import Due, due_of, hand_over, take_due
+from nomotax.records.dated import Due, due_of, hand_over, kept_from, take_due
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
@@ -77,12 +77,13 @@ def prepare_dated(run_id: int, tell: Progress) -> None:
         schema = stores.schema(run.store_id)
         categories = frozenset(stores.category_paths(run.store_id))
         due = due_of(db, run.store_id, run_id)
+        kept = kept_from(db, run.store_id, run_id)
     alike = any(f.unique for f in schema.fields if f.name in due["field"])
     # A value that all must differ in is looked for in the whole catalog.
     only = None if alike else due["key"].unique().to_list()
     catalog = products_of(run.store_id, schema.names, only)
     tell(60, "comparing")
-    frame = restored(with_due(catalog, due), catalog, schema, categories, {})
+    frame = restored(with_due(catalog, due), catalog, schema, categories, kept)
     kept = keep_changeset(run, together(frame), pl.DataFrame(schema=PROBLEM_SCHEMA))
     counts = counts_of(frame)
     told = ", ".join(f"{n} {s}" for s, n in counts.items() if n) or "nothing to do"

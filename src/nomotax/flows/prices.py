@@ -69,9 +69,11 @@ class RuleUse(BaseModel):
 
 
 class PriceView(BaseModel):
-    """``fields`` are the store fields that rules and limits may look at, with their labels."""
+    """``fields`` are the store fields that rules and limits may look at, with their labels;
+    ``levels`` are those that a ladder prices, ``field`` among them."""
 
     field: str
+    levels: dict[str, str]
     fields: dict[str, str]
     rules: list[RuleUse]
     ladder: Ladder
@@ -91,20 +93,24 @@ class PriceView(BaseModel):
 
 
 def price_view(
-    feed_id: int, delivery_id: int | None = None, ladder: Ladder | None = None
+    feed_id: int, delivery_id: int | None = None, ladder: Ladder | None = None, level: str = ""
 ) -> PriceView:
-    """The ladder that prices this feed (or ``ladder``, to try one) over its real products.
+    """The ladder that prices a ``level`` of this feed, the first one where none is named (or
+    ``ladder``, to try one), over its real products.
 
     Raises ``NotFound`` when the store has no ladder or the feed no cost to price.
     """
     bench = open_workbench(feed_id, delivery_id)
-    field, name = _ladder_step(bench)
+    levels = _levels(bench)
+    field = level if level in levels else next(iter(levels), "")
+    name = levels.get(field) or next(iter(bench.lookups.ladders), "")
     chosen = ladder or bench.lookups.ladders.get(name)
     if chosen is None:
         raise NotFound("There is no price ladder yet.", remedy="Make one here.")
     products = _priced(bench, field, chosen)
     return PriceView(
         field=field,
+        levels={one: bench.schema[one].label for one in levels},
         fields={f: bench.schema[f].label for f in bench.plan.fields if f != field},
         rules=[_rule_use(r, products) for r in chosen.rules],
         ladder=chosen,
@@ -128,13 +134,15 @@ def price_view(
     )
 
 
-def _ladder_step(bench: Workbench) -> tuple[str, str]:
-    """The field priced by a ladder and the ladder's name; "" and the first ladder if none is."""
-    for name, fill in bench.runnable.fills.items():
-        step = next((s for s in fill.steps if isinstance(s, UseLadder) and not s.off), None)
-        if step:
-            return name, step.ladder
-    return "", next(iter(bench.lookups.ladders), "")
+def _levels(bench: Workbench) -> dict[str, str]:
+    """The fields that are priced by a ladder, with the ladder's name; the store's price first."""
+    found = {
+        name: step.ladder
+        for name, fill in bench.runnable.fills.items()
+        for step in fill.steps
+        if isinstance(step, UseLadder) and not step.off
+    }
+    return dict(sorted(found.items(), key=lambda f: bench.schema[f[0]].role is not Role.PRICE))
 
 
 _EMPTY: dict[str, pl.DataType | type[pl.DataType]] = {
@@ -162,7 +170,7 @@ def _priced(bench: Workbench, field: str, ladder: Ladder) -> pl.DataFrame:
         costs.alias("cost").cast(money, strict=False),
         *(_as_looked_at(bench, name) for name in ladder.fields if name in bench.plan.fields),
     ).filter(pl.col("cost") >= 0)  # fmt: skip
-    stored = _todays_prices(bench)
+    stored = _todays_prices(bench, field)
     priced = ladder.price(pl.col("cost"), look=_look(bench, ladder))
     stages = dict(priced.stages)
     net = pl.lit(1 + (ladder.tax_rate / 100 if ladder.tax == "in" else 0), dtype=money)
@@ -210,19 +218,17 @@ def _percent(part: pl.Expr, whole: pl.Expr) -> pl.Expr:
     return (share / whole).round(1, mode="half_away_from_zero").cast(pl.Decimal(38, 1))
 
 
-def _todays_prices(bench: Workbench) -> pl.DataFrame:
+def _todays_prices(bench: Workbench, field: str) -> pl.DataFrame:
     """key and price of the products that this feed's rows are, as the catalog has them."""
-    return bench.remembered("today's prices", lambda: _load_prices(bench))
+    return bench.remembered(f"today's {field}", lambda: _load_prices(bench, field))
 
 
-def _load_prices(bench: Workbench) -> pl.DataFrame:
-    price, key = bench.schema.with_role(Role.PRICE), bench.schema.key
+def _load_prices(bench: Workbench, field: str) -> pl.DataFrame:
+    key = bench.schema.key
     keys = bench.filled[key].drop_nulls().to_list() if key in bench.filled.columns else []
     with session() as db:
         # Another supplier's product of the same key is no price of this feed's.
-        found = Catalog(db, bench.store_id).values_of(
-            bench.source.feed.supplier_id, keys, price.name if price else ""
-        )
+        found = Catalog(db, bench.store_id).values_of(bench.source.feed.supplier_id, keys, field)
     frame = pl.DataFrame(found, schema={"key": pl.String, "before": pl.String}, orient="row")
     return frame.with_columns(pl.col("before").cast(pl.Decimal(38, SCALE), strict=False))
 

@@ -66,6 +66,17 @@ select p.key, d.field, d.value, d.day::text as day, d.id from dated_values d
 join products p on p.id = d.product_id and p.state <> :out
 where d.store_id = :store and d.run_id = :run order by d.id
 """
+#: What a person keeps by hand a run does not write, though it was given before.
+_KEPT_FROM = """
+select p.key, last.field from (
+  select distinct on (product_id, field) product_id, field, given_by from dated_values
+  where store_id = :store and run_id = :run order by product_id, field, day desc, id desc
+) last
+join kept_values k on k.store_id = :store and k.product_id = last.product_id
+  and k.field = last.field
+join products p on p.id = last.product_id
+where last.given_by is not null
+"""
 #: Of one field of a product the value of the latest day counts, the last one given.
 _SETTLE = """
 with ranked as (
@@ -264,6 +275,15 @@ def due_of(db: Session, store_id: int, run_id: int) -> pl.DataFrame:
     texts = dict.fromkeys(DUE, pl.String) | {"id": pl.Int64}
     found = copy_out(db, _OF_RUN, values, texts)
     return found.with_columns(pl.col("day").str.to_date("%Y-%m-%d"))
+
+
+def kept_from(db: Session, store_id: int, run_id: int) -> dict[str, list[str]]:
+    """Keys by the field that is kept by hand, and that a delivery gave what the run is to write."""
+    found: dict[str, list[str]] = {}
+    values = {"store": store_id, "run": run_id}
+    for key, field in db.connection().execute(text(_KEPT_FROM), values):
+        found.setdefault(field, []).append(key)
+    return found
 
 
 def settle(db: Session, store_id: int, run_id: int, refused: pl.DataFrame) -> None:

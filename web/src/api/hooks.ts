@@ -202,20 +202,21 @@ export function useCategories(feed: number, delivery?: number) {
 }
 
 /** The ladder over the real products: the saved one, or one on trial. */
-export function usePrices(feed: number, delivery: number | undefined, trial: Ladder | null) {
+export function usePrices(feed: number, delivery: number | undefined, trial: Ladder | null, level: string) {
+  const params = { ...of(feed, delivery), query: { ...of(feed, delivery).query, level } };
   return useQuery({
-    queryKey: [...feedKey(feed), "prices", delivery ?? 0, trial],
+    queryKey: [...feedKey(feed), "prices", delivery ?? 0, trial, level],
     retry: false,
     placeholderData: keepPreviousData,
     queryFn: () =>
       trial
         ? take(
             api.POST("/api/v1/feeds/{feed_id}/prices/try", {
-              params: of(feed, delivery),
+              params,
               body: { ladder: trial },
             }),
           )
-        : take(api.GET("/api/v1/feeds/{feed_id}/prices", { params: of(feed, delivery) })),
+        : take(api.GET("/api/v1/feeds/{feed_id}/prices", { params })),
   });
 }
 

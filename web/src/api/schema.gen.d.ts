@@ -2046,7 +2046,9 @@ export interface components {
          *     ``decimals`` counts the places after the point that decimals, money and measures keep.
          *     ``minimum`` and ``maximum`` are inclusive and in the field's own unit or currency. ``of``
          *     names the field that this one describes: a translation of it into ``language`` (a BCP 47 tag),
-         *     or the alternative texts of its pictures.
+         *     or the alternative texts of its pictures. Fields of money are the store's price levels, each by
+         *     itself; one that holds for a time names the date fields in which it ``starts`` and ``ends``
+         *     (that day is the last).
          */
         StoreField: {
             /** Name */
@@ -2140,6 +2142,16 @@ export interface components {
              * @default null
              */
             of?: string | null;
+            /**
+             * Starts
+             * @default null
+             */
+            starts?: string | null;
+            /**
+             * Ends
+             * @default null
+             */
+            ends?: string | null;
         };
         /**
          * StoreSchema
@@ -6094,11 +6106,16 @@ export interface components {
         };
         /**
          * PriceView
-         * @description ``fields`` are the store fields that rules and limits may look at, with their labels.
+         * @description ``fields`` are the store fields that rules and limits may look at, with their labels;
+         *     ``levels`` are those that a ladder prices, ``field`` among them.
          */
         PriceView: {
             /** Field */
             field: string;
+            /** Levels */
+            levels: {
+                [key: string]: string;
+            };
             /** Fields */
             fields: {
                 [key: string]: string;
@@ -10750,6 +10767,7 @@ export interface operations {
         parameters: {
             query?: {
                 delivery_id?: number | null;
+                level?: string;
             };
             header?: never;
             path: {
@@ -10801,6 +10819,7 @@ export interface operations {
         parameters: {
             query?: {
                 delivery_id?: number | null;
+                level?: string;
             };
             header?: never;
             path: {

@@ -62,6 +62,34 @@ describe("a field of the schema", () => {
     expect(edits(fake)[1]).toMatchObject({ was: { allowed: ["matt", "ash"] }, field: glaze });
   });
 
+  it("of money may hold from a day in one field to that in another", async () => {
+    const days = [field("sku", { kind: "identifier" }), field("offer", { kind: "money", currency: "EUR" })];
+    let dates: typeof days = [];
+    const fake = server().on("GET /api/v1/stores/1/schema", () => ({
+      store_id: 1,
+      store: "Kiln",
+      product_schema: { name: "Pots", key: "sku", fields: [...days, ...dates] },
+    }));
+    const { unmount } = store("field=offer");
+    expect(await screen.findByText(/names two fields with dates: add those first/)).toBeInTheDocument();
+    unmount();
+    dates = [
+      field("since", { kind: "date", title: "Since" }),
+      field("until", { kind: "date", title: "Until" }),
+    ];
+    store("field=offer");
+    for (const [label, day] of [
+      ["Holds from", "Since"],
+      ["Holds to", "Until"],
+    ] as const) {
+      await userEvent.click(await screen.findByRole("combobox", { name: label }));
+      await userEvent.click(screen.getByRole("option", { name: day }));
+    }
+    await userEvent.click(screen.getByRole("button", { name: "Keep the change" }));
+    await waitFor(() => expect(edits(fake)).toHaveLength(1));
+    expect(edits(fake)[0]).toMatchObject({ field: { starts: "since", ends: "until", currency: "EUR" } });
+  });
+
   it("is retired only after the question what rests with it", async () => {
     const fake = server();
     store("field=glaze");

@@ -365,6 +365,7 @@ class _Chains:
         if field.role in (Role.PICTURE_TEXT, Role.PICTURE_TEXTS) and described in self.fills:
             shown = self.compile_field(self.schema[described])
             flow = fit_pictures(flow, shown.flow.value, shown.stages[-1]).settled()
+        flow = self._between(field, flow)
         day = self._since(fill.since) if fill.since else None
         if day is not None:
             flow = flow.to(flow.value, *day.faults)
@@ -374,6 +375,18 @@ class _Chains:
             flow = replace(flow, faults=faults)
         on = day.value.str.to_date("%Y-%m-%d", strict=False) if day is not None else None
         return FilledField(field, fill, flow, tuple(stages), on)
+
+    def _between(self, field: StoreField, flow: Flow) -> Flow:
+        """A price that holds for a time, which has to begin before it ends."""
+        if field.starts not in self.fills or field.ends not in self.fills:
+            return flow
+        first, last = (
+            self.compile_field(self.schema[name]).flow.value
+            for name in (field.starts, field.ends)
+            if name is not None
+        )
+        early = Fault("ends_early", "would end before it begins", last < first, flow.text)
+        return flow.to(flow.value, early).settled()
 
     def _since(self, since: Since) -> Flow:
         """The day from which a value holds, as ISO 8601 writes it."""

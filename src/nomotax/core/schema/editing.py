@@ -11,10 +11,11 @@ from nomotax.core.schema.model import StoreField, StoreSchema
 #: currency would make other values of those that products hold.
 EDITABLE = (
     "title", "description", "group", "required", "unique", "max_length", "pattern", "allowed",
-    "minimum", "maximum", "synonyms",
+    "minimum", "maximum", "synonyms", "starts", "ends",
 )  # fmt: skip
 #: Of these, what a value has to fulfil.
-_DEMANDS = ("required", "unique", "max_length", "pattern", "allowed", "minimum", "maximum")
+_DEMANDS = ("required", "unique", "max_length", "pattern", "allowed", "minimum", "maximum",
+            "starts", "ends")  # fmt: skip
 
 
 class FieldEdit(BaseModel):
@@ -113,6 +114,12 @@ def _changed(was: StoreField, field: StoreField) -> StoreField:
 def _may_retire(schema: StoreSchema, field: StoreField) -> None:
     if field.name == schema.key:
         raise SchemaError(f"'{field.label}' is what products are known by; it cannot be retired.")
+    dated = [f.label for f in schema.fields if field.name in (f.starts, f.ends)]
+    if dated:
+        raise SchemaError(
+            f"'{dated[0]}' holds by the days in '{field.label}'.",
+            remedy="Let that field hold by another one first, or by none.",
+        )
     describing = [f.label for f in schema.fields if f.of == field.name]
     if describing:
         raise SchemaError(

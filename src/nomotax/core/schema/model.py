@@ -41,7 +41,9 @@ class StoreField(BaseModel):
     ``decimals`` counts the places after the point that decimals, money and measures keep.
     ``minimum`` and ``maximum`` are inclusive and in the field's own unit or currency. ``of``
     names the field that this one describes: a translation of it into ``language`` (a BCP 47 tag),
-    or the alternative texts of its pictures.
+    or the alternative texts of its pictures. Fields of money are the store's price levels, each by
+    itself; one that holds for a time names the date fields in which it ``starts`` and ``ends``
+    (that day is the last).
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -68,6 +70,8 @@ class StoreField(BaseModel):
         None
     )
     of: FieldName | None = None
+    starts: FieldName | None = None
+    ends: FieldName | None = None
 
     @model_validator(mode="after")
     def _consistent(self) -> StoreField:
@@ -77,6 +81,8 @@ class StoreField(BaseModel):
             raise ValueError(f"field {self.name}: money needs a currency (ISO 4217)")
         if self.kind is FieldKind.CHOICE and not self.allowed:
             raise ValueError(f"field {self.name}: a choice needs its allowed values")
+        if (self.starts or self.ends) and self.kind is not FieldKind.MONEY:
+            raise ValueError(f"field {self.name}: only money holds from one day to another")
         if self.pattern is not None and not _is_pattern(self.pattern):
             raise ValueError(f"field {self.name}: {self.pattern!r} is no regular expression")
         if None not in (self.minimum, self.maximum) and self.minimum > self.maximum:  # type: ignore[operator]  # neither is None
@@ -130,6 +136,13 @@ class StoreSchema(BaseModel):
             raise ValueError(
                 f"field {lost[0].name}: it describes {lost[0].of!r}, which is no field"
             )
+        dates = {f.name for f in self.of_kind(FieldKind.DATE)}
+        for one in self.fields:
+            strange = {one.starts, one.ends} - dates - {None}
+            if strange:
+                raise ValueError(
+                    f"field {one.name}: it holds by {strange.pop()!r}, which is no date field"
+                )
         return self
 
     def __getitem__(self, name: str) -> StoreField:

@@ -38,7 +38,8 @@ _BY_TYPE = {
     "date": FieldKind.DATE,
     "list": FieldKind.LINKS,
 }
-_OWN = ("group", "role", "spare", "decimals", "currency", "unit", "synonyms", "language", "of")
+_OWN = ("group", "role", "spare", "decimals", "currency", "unit", "synonyms", "language", "of",
+        "starts", "ends")  # fmt: skip
 
 
 def to_descriptor(schema: StoreSchema) -> dict[str, Any]:

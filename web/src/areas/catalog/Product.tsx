@@ -11,7 +11,7 @@ import { api, take, type Schemas } from "../../api/client";
 import { useSchema, type StoreField } from "../../api/hooks";
 import { Failure, Waiting } from "../../components/states";
 import { plainText } from "../../components/richText";
-import { pictureAddress } from "../../components/words";
+import { onDay, pictureAddress } from "../../components/words";
 import { Offers } from "./Offers";
 import { Record } from "./Record";
 import { useStoreId } from "../../shell/Shell";
@@ -180,6 +180,7 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
           {stock > 0 ? `${stock} in stock` : "not in stock"}
         </Typography>
       </Box>
+      <Levels content={content} fields={fields} />
       {detail.variants.length > 1 && (
         <Variants variants={detail.variants} own={detail.product.key} currency={currency} />
       )}
@@ -200,6 +201,32 @@ function ShopView({ detail, fields }: { detail: Detail; fields: StoreField[] }) 
             </Box>
           ))}
       </Box>
+    </Box>
+  );
+}
+
+const ABOVE = ["price", "list_price", "cost"];
+
+/** The other prices of the product, each with the days from and to which it holds. */
+function Levels({ content, fields }: { content: Record<string, string>; fields: StoreField[] }) {
+  const levels = fields.filter((f) => f.kind === "money" && !ABOVE.includes(f.role ?? "") && content[f.name]);
+  if (!levels.length) return null;
+  const held = (word: string, field: string | null | undefined) =>
+    field && content[field] ? ` ${word} ${onDay(content[field])}` : "";
+  return (
+    <Box component="ul" aria-label="Other prices" sx={{ m: 0, mb: 1.5, p: 0, listStyle: "none" }}>
+      {levels.map((f) => (
+        <Typography key={f.name} component="li">
+          <span className="quiet">{f.title || f.name} </span>
+          <b>
+            {content[f.name]} {f.currency}
+          </b>
+          <span className="quiet">
+            {held("from", f.starts)}
+            {held("to", f.ends)}
+          </span>
+        </Typography>
+      ))}
     </Box>
   );
 }

@@ -1,9 +1,11 @@
 /** The ladder from cost to price, over the real products of this delivery. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { useFeedEdit, usePrices, useSchema, type Ladder } from "../../api/hooks";
 import { Failure, Nothing, Waiting } from "../../components/states";
@@ -23,7 +25,9 @@ type View = Schemas["PriceView"];
 export function Prices() {
   const { feed, delivery } = useFeed();
   const [trial, setTrial] = useState<Ladder | null>(null);
-  const prices = usePrices(feed, delivery, trial);
+  const [params, setParams] = useSearchParams();
+  const level = params.get("level") ?? "";
+  const prices = usePrices(feed, delivery, trial, level);
   if (prices.isPending) return <Waiting what="prices" />;
   if (prices.isError)
     return trial ? (
@@ -31,7 +35,18 @@ export function Prices() {
     ) : (
       <NoLadder message={prices.error.message} />
     );
-  return <Ready view={prices.data} trial={trial} onTry={setTrial} />;
+  return (
+    <Ready
+      key={prices.data.field}
+      view={prices.data}
+      trial={trial}
+      onTry={setTrial}
+      onLevel={(to) => {
+        setTrial(null);
+        setParams({ level: to }, { replace: true });
+      }}
+    />
+  );
 }
 
 /** Where there is none, one is made here. */
@@ -54,9 +69,11 @@ interface ReadyProps {
   view: View;
   trial: Ladder | null;
   onTry: (ladder: Ladder | null) => void;
+  /** Another of the prices that ladders make is looked at. */
+  onLevel: (field: string) => void;
 }
 
-function Ready({ view, trial, onTry }: ReadyProps) {
+function Ready({ view, trial, onTry, onLevel }: ReadyProps) {
   const { feed } = useFeed();
   const store = useStoreId();
   const schema = useSchema(store);
@@ -102,6 +119,21 @@ function Ready({ view, trial, onTry }: ReadyProps) {
           <Typography color="textSecondary">
             {count(view.products, "product", "products")} with a cost
           </Typography>
+          <Box sx={{ flex: 1 }} />
+          {Object.keys(view.levels).length > 1 && (
+            <TextField
+              select
+              value={view.field}
+              onChange={(e) => onLevel(e.target.value)}
+              slotProps={{ htmlInput: { "aria-label": "Price level" } }}
+            >
+              {Object.entries(view.levels).map(([name, label]) => (
+                <MenuItem key={name} value={name}>
+                  {label}
+                </MenuItem>
+              ))}
+            </TextField>
+          )}
         </Box>
         {!view.used && (
           <Typography color="warning" sx={{ mb: 1 }}>

@@ -10,7 +10,7 @@ import { useState } from "react";
 import { useDebounce } from "use-debounce";
 import { useQuery } from "@tanstack/react-query";
 import { api, take, type Schemas } from "../../api/client";
-import type { StoreField } from "../../api/hooks";
+import { useSchema, type StoreField } from "../../api/hooks";
 import { Confirm } from "../../components/Confirm";
 import { Mark } from "../../components/Mark";
 import { Panel, Part } from "../../components/Panel";
@@ -65,6 +65,7 @@ export function FieldEditor({ store, field, isKey, onClose, onKept }: FieldEdito
       >
         <Words typed={typed} set={set} fresh={!field} />
         <Demands typed={typed} set={set} />
+        {kindsOf(typed.kind).timed && <Timed store={store} typed={typed} set={set} />}
         {ready && <Touch store={store} change={change} />}
         {edit.isError && <Failure error={edit.error} />}
         <Box sx={{ display: "flex", gap: 1 }}>
@@ -253,6 +254,40 @@ function Demands({ typed, set }: PartProps) {
         />
       )}
     </>
+  );
+}
+
+/** From which day to which a price holds, as a promotion does. */
+function Timed({ store, typed, set }: PartProps & { store: number }) {
+  const schema = useSchema(store);
+  const dates = (schema.data?.product_schema.fields ?? []).filter((f) => f.kind === "date");
+  if (!dates.length)
+    return (
+      <Typography variant="caption" color="textSecondary">
+        A price that holds for a time, as a promotion does, names two fields with dates: add those first.
+      </Typography>
+    );
+  const day = (key: "starts" | "ends", label: string) => (
+    <TextField
+      select
+      label={label}
+      value={typed[key]}
+      onChange={(e) => set({ [key]: e.target.value })}
+      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+    >
+      <MenuItem value="">always</MenuItem>
+      {dates.map((f) => (
+        <MenuItem key={f.name} value={f.name}>
+          {f.title || f.name}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
+      {day("starts", "Holds from")}
+      {day("ends", "Holds to")}
+    </Box>
   );
 }
 

@@ -19,10 +19,14 @@ export interface Typed {
   minimum: string;
   maximum: string;
   allowed: string;
+  starts: string;
+  ends: string;
 }
 
 interface KindForm {
   numeric?: boolean;
+  /** It may hold from one day to another. */
+  timed?: boolean;
   listed?: boolean;
   /** What else has to be said of such a field: its money or its unit. */
   asks?: string;
@@ -33,7 +37,7 @@ const KINDS: [FieldKind, string, KindForm][] = [
   ["rich_text", "a text with marks (HTML)", {}],
   ["integer", "a whole number", { numeric: true }],
   ["decimal", "a number", { numeric: true }],
-  ["money", "money", { numeric: true, asks: "Currency (ISO 4217)" }],
+  ["money", "money", { numeric: true, timed: true, asks: "Currency (ISO 4217)" }],
   ["measure", "a measure", { numeric: true, asks: "Unit" }],
   ["yes_no", "yes or no", {}],
   ["choice", "one word of a list", { listed: true }],
@@ -76,6 +80,8 @@ export function asTyped(field: StoreField | undefined): Typed {
     minimum: text(field?.minimum),
     maximum: text(field?.maximum),
     allowed: (field?.allowed ?? []).join("\n"),
+    starts: field?.starts ?? "",
+    ends: field?.ends ?? "",
   };
 }
 
@@ -105,6 +111,7 @@ export function asField(typed: Typed, was: StoreField | undefined): StoreField {
     minimum: number(typed.minimum),
     maximum: number(typed.maximum),
     allowed: form.listed ? lines(typed.allowed) : (was?.allowed ?? []),
+    ...(form.timed ? { starts: typed.starts || null, ends: typed.ends || null } : {}),
   };
 }
 
