@@ -208,6 +208,9 @@ def _still_ruled(db: Session, run: Run) -> None:
     rules = Stores(db).get(run.store_id).rules_revision
     if rules != run.rules_revision:
         raise stale("the store's fields or categories were edited since")
+    joined = run.used.get("catalog") if run.kind == "delivery" else None
+    if joined not in (None, Stores(db).get(run.store_id).revision):
+        raise stale("the catalog that its rows were joined with has changed since")
 
 
 def _refuse_stale(touched: list[Touched]) -> None:

@@ -6,14 +6,16 @@ import hashlib
 import io
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
-from typing import IO
+from typing import IO, Any
 
 import polars as pl
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.errors import Conflict, NomotaxError, NotFound, UnreadableFile
+from nomotax.core.reading.companions import JOIN_KINDS
 from nomotax.core.reading.drift import columns_changed, differs_from_detected
 from nomotax.core.reading.model import ArrivingTable, Detection, Reading, parse_reading
 from nomotax.core.reading.problem import ReadingProblem
@@ -23,11 +25,16 @@ from nomotax.core.reading.read import read as read_source
 from nomotax.core.table import ROW
 from nomotax.core.writing.arriving import with_held_rows
 from nomotax.core.writing.tables import write_table
-from nomotax.flows.companions import companion_tables, feeds_leaning_on, refuse_circle
+from nomotax.flows.companions import (
+    catalog_revision,
+    companion_tables,
+    feeds_leaning_on,
+    refuse_circle,
+)
 from nomotax.flows.pictures import keep_pictures
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Deliveries, Feeds
+from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.secrets import lock, unlock
 from nomotax.records.tables import Delivery
@@ -97,15 +104,15 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
             found = _detected(source, chosen)
             chosen = chosen or found.reading
             with session() as db:
-                tables, uses = companion_tables(db, delivery.feed_id, chosen)
-            table = read_source(source, chosen, tables, tell=_Progress(delivery_id))
+                used = _Used.of(db, delivery, chosen)
+            table = read_source(source, chosen, used.tables, tell=_Progress(delivery_id))
             changed = []
             if reading is None and saved is not None:
                 changed = differs_from_detected(saved, found)
                 changed += columns_changed(before, table.columns) if before else []
             pictures, damaged = keep_pictures(source, f"tables/{delivery_id}-pictures.parquet")
             done = _keep_table(
-                delivery_id, table, chosen, found, [*changed, *damaged], uses, saved is not None
+                delivery_id, table, chosen, found, [*changed, *damaged], used, saved is not None
             )
             done = _with_pictures(done, pictures)
         except NomotaxError as error:
@@ -232,32 +239,97 @@ def _keep_failure(delivery_id: int, error: NomotaxError, reading: Reading | None
         return Deliveries(db, delivery.store_id).keep(delivery)
 
 
+@dataclass(frozen=True)
+class _Used:
+    """The tables that a reading joins, which deliveries of other feeds they are, and which
+    revision of the catalog."""
+
+    tables: dict[str, ArrivingTable]
+    uses: dict[str, int]
+    catalog: int | None
+
+    @classmethod
+    def of(cls, db: Session, delivery: Delivery, reading: Reading) -> _Used:
+        # The revision comes first: a change between the two is seen the next time.
+        catalog = catalog_revision(db, delivery.store_id, reading)
+        return cls(*companion_tables(db, delivery.feed_id, reading), catalog)
+
+
+@dataclass(frozen=True)
+class _Kept:
+    """A table that is kept, and what its columns are like."""
+
+    name: str
+    columns: list[str]
+    profile: list[dict[str, Any]]
+    doubts: list[ReadingProblem]
+
+    def put(self, delivery: Delivery, used: _Used) -> None:
+        """The delivery has this table."""
+        delivery.table_artifact, delivery.columns = self.name, self.columns
+        delivery.rows = self.profile[0]["rows"] if self.profile else 0
+        delivery.profile, delivery.uses, delivery.catalog = self.profile, used.uses, used.catalog
+
+
+def _kept_table(
+    delivery_id: int, table: ArrivingTable, document: dict[str, Any], used: _Used
+) -> _Kept:
+    told = repr((document, sorted(used.uses.items()), used.catalog))
+    digest = hashlib.sha256(told.encode()).hexdigest()[:12]
+    name = f"tables/{delivery_id}-{digest}.parquet"
+    artifacts().write_lazy(name, table.lazy)
+    profiles = profile_columns(artifacts().scan(name))
+    return _Kept(name, table.columns, [p.model_dump() for p in profiles], doubts(profiles))
+
+
+def _as_kept(problems: list[ReadingProblem]) -> list[dict[str, Any]]:
+    return [p.model_dump(exclude_none=True) for p in problems]
+
+
+def joined_now(delivery_id: int) -> Delivery:
+    """A delivery that joins the catalog, joined with it as it is by now; what a person has said of
+    it stays. One that joins none, or no other one, is as it was."""
+    with session() as db:
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
+        reading = parse_reading(delivery.reading) if delivery.reading else None
+        if delivery.catalog is None or reading is None:
+            return delivery
+        if delivery.catalog == Stores(db).get(delivery.store_id).revision:
+            return delivery
+        used = _Used.of(db, delivery, reading)
+        password = Feeds(db, delivery.store_id).get(delivery.feed_id).password
+    with source_of(delivery, password) as source:
+        table = read_source(source, reading, used.tables)
+        kept = _kept_table(delivery_id, table, delivery.reading or {}, used)
+    with session() as db:
+        fresh = Deliveries(db, delivery.store_id).get(delivery_id)
+        if fresh.reading == delivery.reading and fresh.table_artifact == delivery.table_artifact:
+            told = [p for p in fresh.problems if p["kind"] not in JOIN_KINDS]
+            joins = [p for p in table.problems if p.kind in JOIN_KINDS]
+            fresh.problems = [*told, *_as_kept(joins)]
+            kept.put(fresh, used)
+        return Deliveries(db, delivery.store_id).keep(fresh)
+
+
 def _keep_table(
     delivery_id: int,
     table: ArrivingTable,
     reading: Reading,
     found: Detection,
     changed: list[ReadingProblem],
-    uses: dict[str, int],
+    used: _Used,
     saved: bool,
 ) -> Delivery:
     document = reading.model_dump(mode="json")
-    digest = hashlib.sha256(repr((document, sorted(uses.items()))).encode()).hexdigest()[:12]
-    name = f"tables/{delivery_id}-{digest}.parquet"
-    artifacts().write_lazy(name, table.lazy)
-    profiles = profile_columns(artifacts().scan(name))
-    profile = [p.model_dump() for p in profiles]
-    problems = [*changed, *table.problems, *doubts(profiles)]
+    kept = _kept_table(delivery_id, table, document, used)
     with session() as db:
         delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         delivery.status, delivery.error, delivery.stage = "waiting", "", ""
         delivery.reading, delivery.why = document, _reasons(reading, found, saved)
         delivery.offers = [o.model_dump() for o in found.offers]
-        delivery.columns, delivery.rows = table.columns, profile[0]["rows"] if profile else 0
-        delivery.problems = [p.model_dump(exclude_none=True) for p in problems]
-        delivery.profile, delivery.table_artifact = profile, name
-        delivery.complete, delivery.uses = table.complete, uses
-        delivery.accepted = False
+        delivery.problems = _as_kept([*changed, *table.problems, *kept.doubts])
+        kept.put(delivery, used)
+        delivery.complete, delivery.accepted = table.complete, False
         return Deliveries(db, delivery.store_id).keep(delivery)
 
 

@@ -28,6 +28,7 @@ from nomotax.flows.known import pairings_of
 from nomotax.flows.offers import offered_before, standing_of
 from nomotax.flows.picking import picked_of
 from nomotax.flows.publishing import prepare_states
+from nomotax.flows.receive import joined_now
 from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.undoing import prepare_undo
@@ -46,7 +47,9 @@ from nomotax.records.whole import held_of
 
 #: What of a delivery a run keeps for itself.
 _USED = {"file_name", "received_at", "table_artifact", "columns", "reading", "uses",
-         "pictures_artifact"}  # fmt: skip
+         "pictures_artifact", "catalog"}  # fmt: skip
+#: What of it is another once the catalog has been joined anew.
+_JOINED = {"table_artifact", "columns", "catalog"}
 
 
 def delivery_used(db: Session, run: Run) -> Delivery:
@@ -167,6 +170,7 @@ class _Work:
 
 def _prepare(run_id: int, tell: Progress) -> None:
     tell(5, "reading")
+    _join_anew(run_id)
     work = _work_of(run_id)
     whole = artifacts().scan(work.table)
     last = whole.select(pl.col(ROW).cast(pl.Int64).max()).collect().item()
@@ -212,6 +216,22 @@ def _numbered(numbers: Numbers, given: pl.DataFrame) -> dict[str, Any]:
         "first": numbers.free,
         "last": numbers.free + given.height - 1,
     }
+
+
+def _join_anew(run_id: int) -> None:
+    """A run of a delivery that joins the catalog takes it as it is by now, unless the delivery is
+    read otherwise since."""
+    with session() as db:
+        run = Runs.holding(db, run_id).get(run_id)
+        delivery_id, reading = run.delivery_id, run.used.get("reading")
+    if run.used.get("catalog") is None or delivery_id is None:
+        return
+    joined = joined_now(delivery_id)
+    if joined.reading == reading:
+        with session() as db:
+            run = Runs.holding(db, run_id).get(run_id)
+            run.used = run.used | joined.model_dump(mode="json", include=_JOINED)
+            db.add(run)
 
 
 def _work_of(run_id: int) -> _Work:

@@ -37,6 +37,7 @@ from nomotax.flows.companions import marks_of_delivery
 from nomotax.flows.evidence import gather_evidence
 from nomotax.flows.known import known_products, pairings_of
 from nomotax.flows.pictures import pictures_of
+from nomotax.flows.receive import AT_ONCE, joined_now
 from nomotax.flows.sides import DeliverySource, StoreTarget, received
 from nomotax.records.catalog import Catalog
 from nomotax.records.crosswalks import Crosswalks, draft_of
@@ -332,11 +333,22 @@ _benches: dict[Hashable, tuple[Stamp | None, Workbench]] = {}
 
 def open_workbench(feed_id: int, delivery_id: int | None = None) -> Workbench:
     """The workbench of a feed over one delivery, the newest readable one by default. It is kept,
-    with all that it has worked out, until something that it is made of changes.
+    with all that it has worked out, until something that it is made of changes. A delivery that
+    joins the catalog is joined with it as it is now, unless it is too large for that to be waited
+    for: then as it was, until a run is prepared.
 
     Raises ``NotFound``.
     """
     key = (database_url(), artifacts().root, feed_id, delivery_id or 0)
+    found = _opened(key, feed_id, delivery_id)
+    delivery, now = found.source.delivery, found.target.revision
+    if delivery.catalog in (None, now) or delivery.size > AT_ONCE:
+        return found
+    joined_now(known_id(delivery))
+    return _opened(key, feed_id, delivery_id)
+
+
+def _opened(key: Hashable, feed_id: int, delivery_id: int | None) -> Workbench:
     with session() as db:
         # The stamp comes first: a change between the two is seen the next time.
         stamp = workbench_stamp(db, feed_id, delivery_id)

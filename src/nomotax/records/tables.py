@@ -116,9 +116,10 @@ class Feed(SQLModel, table=True):
 class Delivery(SQLModel, table=True):
     """One file received at one time. The bytes are an artifact named by their hash.
 
-    ``uses`` names the deliveries of other feeds that were joined; ``because`` says why a file was
-    read once more. A file that broke off is not ``complete``, and goes no further until a person
-    has ``accepted`` it. ``pictures_artifact`` is the index of pictures that came in its archive.
+    ``uses`` names the deliveries of other feeds that were joined, ``catalog`` is the revision of
+    the store's catalog that was, null for none; ``because`` says why a file was read once more. A
+    file that broke off is not ``complete``, and goes no further until a person has ``accepted`` it.
+    ``pictures_artifact`` is the index of pictures that came in its archive.
     """
 
     __tablename__: ClassVar[str] = "deliveries"
@@ -142,6 +143,7 @@ class Delivery(SQLModel, table=True):
     stage: str = ""
     offers: list[dict[str, Any]] = document(default_factory=list)
     uses: dict[str, int] = document(default_factory=dict)
+    catalog: int | None = None
     because: str = ""
     complete: bool = True
     accepted: bool = False

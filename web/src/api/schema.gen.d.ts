@@ -2768,9 +2768,10 @@ export interface components {
          * Companion
          * @description A second table joined on a key. Its columns arrive as ``name: column``.
          *
-         *     It is either part of the same delivery (``reading`` with ``files`` or ``sheets``) or the
-         *     newest delivery of another feed (``feed``). ``adds`` lets rows that only the companion has
-         *     become rows of their own.
+         *     It is either part of the same delivery (``reading`` with ``files`` or ``sheets``), the
+         *     newest delivery of another feed (``feed``), or the store's own products as they are now
+         *     (``catalog`` names the fields that come along, beside those of the keys). ``adds`` lets rows
+         *     that only the companion has become rows of their own.
          */
         Companion: {
             /** Name */
@@ -2785,6 +2786,11 @@ export interface components {
              * @default null
              */
             feed?: number | null;
+            /**
+             * Catalog
+             * @default null
+             */
+            catalog?: string[] | null;
             /** Keys */
             keys: components["schemas"]["KeyPair"][];
             /**

@@ -17,6 +17,11 @@ from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.table import FAULT, HIDDEN, ROW
 
 _EXAMPLES = 10
+#: What a join tells.
+JOIN_KINDS = (
+    "companion_joined", "no_partner", "companion_no_partner", "companion_repeated_key",
+    "companion_blank_key", "companion_ambiguous_key", "companion_missing",
+)  # fmt: skip
 
 
 def join(table: pl.LazyFrame, own: Companion, other: ArrivingTable) -> Joined:
@@ -191,7 +196,8 @@ def _tell_partners(
         told.append(
             ReadingProblem(
                 kind="companion_no_partner",
-                level="note" if own.adds else "doubt",
+                # No list has all that a store sells.
+                level="note" if own.adds or own.catalog is not None else "doubt",
                 count=rest.height,
                 examples=_seen(rest, keys),
                 message=f"{own.name}: {rest.height:,} rows belong to no row of the feed; they "

@@ -122,14 +122,16 @@ class Preference(_Choices):
 class Companion(_Choices):
     """A second table joined on a key. Its columns arrive as ``name: column``.
 
-    It is either part of the same delivery (``reading`` with ``files`` or ``sheets``) or the
-    newest delivery of another feed (``feed``). ``adds`` lets rows that only the companion has
-    become rows of their own.
+    It is either part of the same delivery (``reading`` with ``files`` or ``sheets``), the
+    newest delivery of another feed (``feed``), or the store's own products as they are now
+    (``catalog`` names the fields that come along, beside those of the keys). ``adds`` lets rows
+    that only the companion has become rows of their own.
     """
 
     name: str = Field(min_length=1, max_length=60)
     reading: Reading | None = None
     feed: int | None = None
+    catalog: tuple[str, ...] | None = None
     keys: tuple[KeyPair, ...] = Field(min_length=1)
     ignore_case: bool = True
     ignore_blanks: bool = True
@@ -140,9 +142,15 @@ class Companion(_Choices):
 
     @model_validator(mode="after")
     def _one_source(self) -> Companion:
-        if self.reading is not None and self.feed is not None:
-            raise ValueError("a companion is part of the delivery or another feed, not both")
+        if sum(one is not None for one in (self.reading, self.feed, self.catalog)) > 1:
+            raise ValueError("a companion is part of the delivery, another feed or the catalog")
         return self
+
+    @property
+    def fields(self) -> list[str]:
+        """The fields of the catalog that are asked for, each once."""
+        asked = (k.theirs for k in self.keys), (p.theirs for p in self.prefer), self.catalog or ()
+        return list(dict.fromkeys(name for names in asked for name in names))
 
 
 for _model in (DelimitedReading, WorkbookReading, XmlReading, JsonReading, Companion):

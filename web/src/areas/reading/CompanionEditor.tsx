@@ -1,5 +1,6 @@
 /** One companion being said: which table, on which key, and what happens to keys that do not fit. */
 import Alert from "@mui/material/Alert";
+import Autocomplete from "@mui/material/Autocomplete";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
@@ -17,6 +18,7 @@ import {
   useDelivery,
   useDetection,
   usePreview,
+  useSchema,
   type Companion,
   type DeliveryView,
   type Reading,
@@ -37,19 +39,21 @@ export function CompanionEditor({ store, view, before, start, onKeep, onClose }:
   const [part, setPart] = useState(partOf(start));
   const mine = usePreview(view.id, before);
   const theirs = useTheirColumns(store, view, own, part);
-  const complete: Companion = { ...own, reading: own.feed ? null : (own.reading ?? theirs.reading) };
+  const elsewhere = Boolean(own.feed || own.catalog);
+  const complete: Companion = { ...own, reading: elsewhere ? null : (own.reading ?? theirs.reading) };
   const whole =
-    own.name !== "" && own.keys.every((k) => k.column && k.theirs) && Boolean(own.feed || complete.reading);
+    own.name !== "" && own.keys.every((k) => k.column && k.theirs) && Boolean(elsewhere || complete.reading);
   const after = usePreview(
     view.id,
     whole ? ({ ...before, companions: [...(before.companions ?? []), complete] } as Reading) : null,
   );
   const choose = (value: string) => {
     const feed = value.startsWith("feed:") ? Number(value.slice(5)) : null;
-    setPart(feed ? "" : value);
+    setPart(feed || value === CATALOG ? "" : value);
     setOwn({
       ...own,
       feed,
+      catalog: value === CATALOG ? [] : null,
       reading: null,
       name: own.name || nameOf(value, theirs.feeds),
       keys: [{ column: "", theirs: "" }],
@@ -66,7 +70,7 @@ export function CompanionEditor({ store, view, before, start, onKeep, onClose }:
           <TextField
             select
             label="Table"
-            value={own.feed ? `feed:${own.feed}` : part}
+            value={own.catalog ? CATALOG : own.feed ? `feed:${own.feed}` : part}
             onChange={(e) => choose(e.target.value)}
           >
             {view.offers
@@ -83,6 +87,7 @@ export function CompanionEditor({ store, view, before, start, onKeep, onClose }:
                   {f.supplier}: {f.name} (its newest delivery)
                 </MenuItem>
               ))}
+            <MenuItem value={CATALOG}>The store&apos;s catalog (as it is now)</MenuItem>
           </TextField>
           <TextField
             label="Called"
@@ -123,6 +128,22 @@ export function CompanionEditor({ store, view, before, start, onKeep, onClose }:
             One more column to the key
           </Button>
         </Box>
+        {own.catalog && (
+          <Autocomplete
+            multiple
+            disableCloseOnSelect
+            options={theirs.columns}
+            value={own.catalog}
+            onChange={(_, catalog) => setOwn({ ...own, catalog })}
+            renderInput={(params) => (
+              <TextField
+                {...params}
+                label="Fields that come along"
+                helperText="Beside those of the key. They arrive as columns, and change with the catalog."
+              />
+            )}
+          />
+        )}
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr" }}>
           <Tick
             label="Letter case does not count"
@@ -177,6 +198,9 @@ export function CompanionEditor({ store, view, before, start, onKeep, onClose }:
   );
 }
 
+/** The store's own products, among the tables. */
+const CATALOG = "catalog:";
+
 function partOf(own: Companion): string {
   const reading = own.reading;
   if (!reading) return "";
@@ -185,6 +209,7 @@ function partOf(own: Companion): string {
 }
 
 function nameOf(value: string, feeds: { id: number; name: string }[]): string {
+  if (value === CATALOG) return "Catalog";
   if (value.startsWith("feed:")) return feeds.find((f) => f.id === Number(value.slice(5)))?.name ?? "";
   return (value.split("/").pop() ?? value).replace(/\.\w+$/, "");
 }
@@ -195,14 +220,21 @@ function useTheirColumns(store: number, view: DeliveryView, own: Companion, part
   const feeds = arrivals.data?.feeds ?? [];
   const newest = feeds.find((f) => f.id === own.feed)?.deliveries[0]?.id;
   const delivery = useDelivery(own.feed ? newest : undefined);
-  const found = useDetection(view.id, part, !own.feed && part !== "" && !own.reading);
+  const schema = useSchema(store);
+  const inside = !own.feed && !own.catalog;
+  const found = useDetection(view.id, part, inside && part !== "" && !own.reading);
   const reading = own.reading ?? found.data?.reading ?? null;
-  const preview = usePreview(view.id, own.feed ? null : reading);
+  const preview = usePreview(view.id, inside ? reading : null);
+  const columns = own.catalog
+    ? schema.data?.product_schema.fields.map((f) => f.name)
+    : own.feed
+      ? delivery.data?.columns
+      : preview.data?.columns;
   return {
     feeds,
-    reading: own.feed ? null : reading,
-    columns: (own.feed ? delivery.data?.columns : preview.data?.columns) ?? [],
-    error: found.error ?? preview.error,
+    reading: inside ? reading : null,
+    columns: columns ?? [],
+    error: inside ? (found.error ?? preview.error) : null,
   };
 }
 

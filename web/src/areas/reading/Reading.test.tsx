@@ -5,7 +5,7 @@ import { describe, expect, it } from "vitest";
 import { FeedPlace } from "../../shell/FeedPlace";
 import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
-import { bench, column, delivery, feedLine } from "../../test/samples";
+import { bench, column, delivery, feedLine, field } from "../../test/samples";
 import { blank, describe as say, isWhole } from "./changes";
 import { ReadingPlace } from "./Reading";
 
@@ -67,6 +67,11 @@ function start(first: ReturnType<typeof view>, raw: object = {}) {
         },
       ],
       upload_limit: 1000,
+    }))
+    .on("GET /api/v1/stores/1/schema", () => ({
+      store_id: 1,
+      store: "Ostrelle",
+      product_schema: { name: "s", key: "sku", fields: ["sku", "gtin", "stock"].map((n) => field(n)) },
     }))
     .on("GET /api/v1/feeds/1/questions", () => ({ questions: [] }))
     .on("GET /api/v1/feeds/1/bench", () => bench())
@@ -226,6 +231,30 @@ describe("the reading", () => {
     await waitFor(() =>
       expect(put(fake)).toMatchObject({
         companions: [{ name: "Stock", feed: 2, keys: [{ column: "a", theirs: "sku" }] }],
+      }),
+    );
+  });
+
+  it("joins the store's catalog by one of its fields, with those that come along", async () => {
+    const fake = start(view());
+    await userEvent.click(await screen.findByRole("button", { name: "Join a second table" }));
+    const pick = async (label: string, option: RegExp) => {
+      await userEvent.click(screen.getByLabelText(label));
+      await userEvent.click(await screen.findByRole("option", { name: option }));
+    };
+    await pick("Table", /The store's catalog/);
+    expect(screen.getByLabelText("Called")).toHaveValue("Catalog");
+    await pick("Column here", /^a$/);
+    await pick("Column there", /^gtin$/);
+    await userEvent.click(screen.getByLabelText("Fields that come along"));
+    await userEvent.click(await screen.findByRole("option", { name: "stock" }));
+    await userEvent.keyboard("{Escape}");
+    await userEvent.click(screen.getByRole("button", { name: "Join it" }));
+    await waitFor(() =>
+      expect(put(fake)).toMatchObject({
+        companions: [
+          { name: "Catalog", catalog: ["stock"], reading: null, keys: [{ column: "a", theirs: "gtin" }] },
+        ],
       }),
     );
   });

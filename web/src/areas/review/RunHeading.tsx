@@ -85,7 +85,7 @@ function Standing({ run }: { run: RunView }) {
         </>
       )}
       {trialOf(run) && `${trialOf(run)} · `}
-      {run.day && `prices from ${onDay(run.day)} on · `}
+      {run.day && run.kind === "delivery" && `prices from ${onDay(run.day)} on · `}
       {run.waits > 0 &&
         `${count(run.waits, "value waits", "values wait")} ${
           run.kind === "undo" ? "for their day no more, or again" : "for their day"
