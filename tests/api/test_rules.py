@@ -221,3 +221,22 @@ def test_products_made_hidden_are_published_together_seen_before_and_undone(clie
     assert none["detail"] == "There is no product here."
     undo(client, work, made)
     assert {state(client, key) for key in keys} == {"hidden"}
+
+
+def test_what_the_store_says_of_a_field_holds_for_every_feed(client, work, nursery):
+    """A title that feeds write only of new products, whatever the fill says; a person still may."""
+    run(client, work, nursery, BOX, ROSE)
+    fields = get(client, "/stores/1/schema")["product_schema"]["fields"]
+    was = next(f for f in fields if f["name"] == "name")
+    edit = {"was": was, "field": was | {"writes": "new"}, "before": ""}
+    send(client, "post", "/stores/1/schema/fields", edit)
+    fields = get(client, f"/feeds/{nursery}/bench")["fields"]
+    source = next(f["source"] for f in fields if f["field"]["name"] == "name")
+    assert source == "Bezeichnung; by any feed only of new products"
+    renamed, cheaper = BOX.replace("Buchs", "Buxus"), ROSE.replace("9,90", "8,90")
+    run(client, work, nursery, renamed, cheaper.replace("Rose", "Rosa"), YEW)
+    store = catalog(client)
+    assert [store[f"BH-00{n}"]["name"] for n in (1, 2, 3)] == ["Buchs", "Rose", "Eibe"]
+    assert store["BH-002"]["price"] == "8.90"
+    send(client, "put", "/stores/1/products/BH-001", {"values": {"name": "Buxus"}})
+    assert catalog(client)["BH-001"]["name"] == "Buxus"

@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Literal
+
+#: When a feed may write a field of a product.
+Writes = Literal["always", "new", "empty", "never"]
 
 
 class FieldKind(StrEnum):

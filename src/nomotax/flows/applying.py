@@ -175,7 +175,7 @@ def _pair_numbered(db: Session, run: Run, made: pl.DataFrame) -> None:
     """Articles whose products have numbers of the store's are paired with them: by that they are
     found the next time."""
     numbered = run.used.get("numbered")
-    if not numbered:
+    if not numbered or not numbered["paired"]:
         return
     rule = KeyRule.model_validate(numbered["rule"])
     given = rule.keys(numbered["first"], numbered["last"])

@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from nomotax.core.crosswalk.compiler import Effect, Plan, as_text
 from nomotax.core.crosswalk.demands import asked_fields
 from nomotax.core.crosswalk.model import Crosswalk, Fill
+from nomotax.core.crosswalk.policy import WRITTEN
 from nomotax.core.crosswalk.words import (
     describe_source,
     describe_source_and_rule,
@@ -113,6 +114,8 @@ def _field_state(
 ) -> FieldState:
     fill = bench.crosswalk.all_fills().get(field.name)
     source = [describe_source_and_rule(fill)] if fill else []
+    if fill and field.writes != "always":
+        source = [f"{source[0]}; by any feed {WRITTEN[field.writes]}"]
     rule = bench.crosswalk.identity.new_key
     if rule is not None and field.name == bench.schema.key:
         source.append(rule.in_words())

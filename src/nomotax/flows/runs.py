@@ -205,14 +205,17 @@ def _prepare(run_id: int, tell: Progress) -> None:
     with compared(arriving, comparison, brought, filled) as found:
         tell(85, "keeping the changeset")
         if work.numbers is not None:
-            work.run.used = work.run.used | {"numbered": _numbered(work.numbers, comparison.given)}
+            work.run.used = work.run.used | {
+                "numbered": _numbered(work.numbers, comparison.given, asks)
+            }
         _keep(work, found, whole.select(pl.len()).collect().item())
 
 
-def _numbered(numbers: Numbers, given: pl.DataFrame) -> dict[str, Any]:
-    """The keys that a run has given, as ``applying`` pairs them."""
+def _numbered(numbers: Numbers, given: pl.DataFrame, paired: bool) -> dict[str, Any]:
+    """The keys that a run has given, as ``applying`` pairs them with articles, where there are."""
     return {
         "rule": numbers.rule.model_dump(),
+        "paired": paired,
         "first": numbers.free,
         "last": numbers.free + given.height - 1,
     }

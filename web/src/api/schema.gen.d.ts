@@ -2048,7 +2048,8 @@ export interface components {
          *     names the field that this one describes: a translation of it into ``language`` (a BCP 47 tag),
          *     or the alternative texts of its pictures. Fields of money are the store's price levels, each by
          *     itself; one that holds for a time names the date fields in which it ``starts`` and ``ends``
-         *     (that day is the last).
+         *     (that day is the last). ``writes`` is when feeds may write the field at all, whatever their own
+         *     fills say: always, only of new products, only where the store's is empty, or never.
          */
         StoreField: {
             /** Name */
@@ -2142,6 +2143,12 @@ export interface components {
              * @default null
              */
             of?: string | null;
+            /**
+             * Writes
+             * @default always
+             * @enum {string}
+             */
+            writes?: "always" | "new" | "empty" | "never";
             /**
              * Starts
              * @default null

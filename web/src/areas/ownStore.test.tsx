@@ -85,9 +85,13 @@ describe("a field of the schema", () => {
       await userEvent.click(await screen.findByRole("combobox", { name: label }));
       await userEvent.click(screen.getByRole("option", { name: day }));
     }
+    await userEvent.click(screen.getByRole("combobox", { name: "Feeds write it" }));
+    await userEvent.click(screen.getByRole("option", { name: "only of new products" }));
     await userEvent.click(screen.getByRole("button", { name: "Keep the change" }));
     await waitFor(() => expect(edits(fake)).toHaveLength(1));
-    expect(edits(fake)[0]).toMatchObject({ field: { starts: "since", ends: "until", currency: "EUR" } });
+    expect(edits(fake)[0]).toMatchObject({
+      field: { starts: "since", ends: "until", currency: "EUR", writes: "new" },
+    });
   });
 
   it("is retired only after the question what rests with it", async () => {

@@ -88,5 +88,13 @@ export const byHand = (run: { author: string }) => (run.author ? `By hand, ${run
 /** The state's name among a product's fields. */
 export const STATE = "$state";
 
+/** When a feed may write a field. */
+export const WRITES = [
+  ["always", "always"],
+  ["new", "only of new products"],
+  ["empty", "only where the store's is empty"],
+  ["never", "never"],
+] as const;
+
 /** How a product can stand in the store. */
 export const STATES = ["live", "hidden", "archived"] as const;

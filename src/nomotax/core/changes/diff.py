@@ -284,7 +284,8 @@ class Comparison:
         for name in stock_summed(self.plan):
             lines = self._with_sums(lines, name)
         if self.numbers is not None:
-            lines = with_given(lines, self.given, ["key", NEW + self.plan.schema.key])
+            keys = ["key", NEW + self.plan.schema.key, OF_ARTICLE]
+            lines = with_given(lines, self.given, keys)
         judged = fates(lines.rename({"row": ROW}), own)
         written = pl.col("status").is_in(["new", "changed"])
         nothing = pl.lit([], dtype=pl.List(pl.String))

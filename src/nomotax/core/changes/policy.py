@@ -25,10 +25,11 @@ _DONE = {
 
 
 def may_be_written(one: FilledField, value: pl.Expr, old: pl.Expr, known: pl.Expr) -> pl.Expr:
-    """``value`` where the fill may write it, else what the product holds; ``known`` says whether
-    there is one."""
-    stays = {"new": known, "never": known, "empty": known & old.is_not_null()}.get(one.fill.writes)
-    return value if stays is None else pl.when(stays).then(old).otherwise(value)
+    """``value`` where the fill may write it, and the store lets feeds do so, else what the product
+    holds; ``known`` says whether there is one."""
+    keeps = {"new": known, "never": known, "empty": known & old.is_not_null()}
+    stays = [keeps[rule] for rule in one.writes if rule in keeps]
+    return pl.when(pl.any_horizontal(stays)).then(old).otherwise(value) if stays else value
 
 
 def ruled(one: FilledField, value: pl.Expr, kept: Sequence[str]) -> pl.Expr:

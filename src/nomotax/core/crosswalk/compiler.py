@@ -21,7 +21,7 @@ from nomotax.core.errors import CrosswalkError, FormulaError
 from nomotax.core.flow.context import Context
 from nomotax.core.flow.flow import Fault, Flow, Layers, Severity
 from nomotax.core.formula.terms import Term
-from nomotax.core.kinds import NUMERIC_KINDS, FieldKind
+from nomotax.core.kinds import NUMERIC_KINDS, FieldKind, Writes
 from nomotax.core.numbers import NUMBER, DecimalMark
 from nomotax.core.schema.checks import TYPES, conform
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
@@ -49,6 +49,11 @@ class FilledField:
     flow: Flow
     stages: tuple[Flow, ...]
     day: pl.Expr | None = None
+
+    @property
+    def writes(self) -> tuple[Writes, ...]:
+        """The rules by which it is written: the fill's own, and the store's for all feeds."""
+        return tuple(dict.fromkeys((self.fill.writes, self.field.writes)))
 
     @property
     def code_column(self) -> str:
@@ -275,7 +280,7 @@ def _tells(
 def _as_written(one: FilledField) -> FilledField:
     """The field as the store gets it: nothing of one that is never written, whatever others are
     filled from it. One without which there is no product is asked for as if nothing filled it."""
-    if one.fill.writes != "never":
+    if "never" not in one.writes:
         return one
     missing = tuple(replace(f, mask=pl.lit(True)) for f in one.flow.faults if f.kind == "missing")
     nothing = pl.when(pl.lit(False)).then(one.flow.value)

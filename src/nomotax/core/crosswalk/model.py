@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from nomotax.core.crosswalk.assumptions import Assumption
 from nomotax.core.crosswalk.identity import Identity
-from nomotax.core.crosswalk.policy import Policy, Writes
+from nomotax.core.crosswalk.policy import Policy
 from nomotax.core.crosswalk.steps.currency import Amount, Exchange
 from nomotax.core.crosswalk.steps.formulas import Formula, OnlyIf
 from nomotax.core.crosswalk.steps.html import CleanHtml, DecodeEntities, HtmlToText
@@ -48,6 +48,7 @@ from nomotax.core.crosswalk.steps.text import (
 from nomotax.core.crosswalk.steps.values import Convert, Date, Number, YesNo
 from nomotax.core.flow.context import Context, Lookups
 from nomotax.core.flow.flow import Flow
+from nomotax.core.kinds import Writes
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.pricing.rates import Rate

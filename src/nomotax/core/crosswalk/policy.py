@@ -6,12 +6,11 @@ from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from nomotax.core.kinds import Writes
+
 #: What happens to a product that the feed brought and does not bring any more.
 Missing = Literal["leave", "stock_0", "hide", "archive", "take_out"]
-#: When a field of a product that is in the catalog may be written.
-Writes = Literal["always", "new", "empty", "never"]
-
-#: The same in words.
+#: When a field of a product that is in the catalog may be written, in words.
 WRITTEN: dict[Writes, str] = {
     "always": "always",
     "new": "only of new products",

@@ -11,11 +11,11 @@ from nomotax.core.schema.model import StoreField, StoreSchema
 #: currency would make other values of those that products hold.
 EDITABLE = (
     "title", "description", "group", "required", "unique", "max_length", "pattern", "allowed",
-    "minimum", "maximum", "synonyms", "starts", "ends",
+    "minimum", "maximum", "synonyms", "writes", "starts", "ends",
 )  # fmt: skip
-#: Of these, what a value has to fulfil.
+#: Of these, what a value has to fulfil, and when it may be written.
 _DEMANDS = ("required", "unique", "max_length", "pattern", "allowed", "minimum", "maximum",
-            "starts", "ends")  # fmt: skip
+            "writes", "starts", "ends")  # fmt: skip
 
 
 class FieldEdit(BaseModel):

@@ -10,7 +10,7 @@ from typing import Annotated
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, model_validator
 
-from nomotax.core.kinds import NUMERIC_KINDS, FieldKind
+from nomotax.core.kinds import NUMERIC_KINDS, FieldKind, Writes
 from nomotax.core.units.table import UNITS
 
 
@@ -43,7 +43,8 @@ class StoreField(BaseModel):
     names the field that this one describes: a translation of it into ``language`` (a BCP 47 tag),
     or the alternative texts of its pictures. Fields of money are the store's price levels, each by
     itself; one that holds for a time names the date fields in which it ``starts`` and ``ends``
-    (that day is the last).
+    (that day is the last). ``writes`` is when feeds may write the field at all, whatever their own
+    fills say: always, only of new products, only where the store's is empty, or never.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -70,6 +71,7 @@ class StoreField(BaseModel):
         None
     )
     of: FieldName | None = None
+    writes: Writes = "always"
     starts: FieldName | None = None
     ends: FieldName | None = None
 

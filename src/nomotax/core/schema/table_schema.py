@@ -39,7 +39,7 @@ _BY_TYPE = {
     "list": FieldKind.LINKS,
 }
 _OWN = ("group", "role", "spare", "decimals", "currency", "unit", "synonyms", "language", "of",
-        "starts", "ends")  # fmt: skip
+        "writes", "starts", "ends")  # fmt: skip
 
 
 def to_descriptor(schema: StoreSchema) -> dict[str, Any]:

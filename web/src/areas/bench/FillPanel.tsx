@@ -159,6 +159,7 @@ export function FillPanel({ bench, delivery, name, row, edits, onClose }: FillPa
       {fill && (
         <FillRules
           fill={fill}
+          storeWrites={field.writes ?? "always"}
           columns={columns}
           onChange={set}
           onSince={(column) => void edits.since(name, column, `${label}: ${heldFrom(column)}`)}

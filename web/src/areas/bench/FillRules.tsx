@@ -2,10 +2,13 @@
 import Box from "@mui/material/Box";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
-import type { Fill } from "../../api/hooks";
+import type { Fill, StoreField } from "../../api/hooks";
+import { WRITES } from "../../components/words";
 
 interface FillRulesProps {
   fill: Fill;
+  /** When the store lets any feed write the field. */
+  storeWrites?: StoreField["writes"];
   columns: string[];
   onChange: (fill: Fill, said: string) => void;
   /** The column that says from which day on a value holds; "" for at once. */
@@ -16,23 +19,26 @@ interface FillRulesProps {
 export const heldFrom = (column: string) => (column ? `holds from the day in '${column}'` : "holds at once");
 
 /** The rules at the foot of a fill. */
-export function FillRules({ fill, columns, onChange, onSince }: FillRulesProps) {
+export function FillRules({ fill, storeWrites, columns, onChange, onSince }: FillRulesProps) {
   const since = fill.since?.column ?? "";
+  const said = storeWrites === "always" ? "" : WRITES.find(([rule]) => rule === storeWrites)?.[1];
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, rowGap: 1.5, mb: 1.5 }}>
       <TextField
         select
         label="It is written"
+        helperText={said ? `The store lets any feed write it ${said}.` : ""}
         value={fill.writes ?? "always"}
         fullWidth
         onChange={(e) =>
           onChange({ ...fill, writes: e.target.value as Fill["writes"] }, "when it is written changed")
         }
       >
-        <MenuItem value="always">always</MenuItem>
-        <MenuItem value="new">only of new products</MenuItem>
-        <MenuItem value="empty">only where the store&apos;s is empty</MenuItem>
-        <MenuItem value="never">never; other fields may be filled from it</MenuItem>
+        {WRITES.map(([rule, said]) => (
+          <MenuItem key={rule} value={rule}>
+            {rule === "never" ? "never; other fields may be filled from it" : said}
+          </MenuItem>
+        ))}
       </TextField>
       <TextField
         select

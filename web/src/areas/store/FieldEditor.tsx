@@ -17,6 +17,7 @@ import { Panel, Part } from "../../components/Panel";
 import { Failure, Waiting } from "../../components/states";
 import { ago, count } from "../../components/words";
 import { useUndo } from "../../shell/undo";
+import { WRITES } from "../../components/words";
 import { asField, asTyped, isNewName, kindsOf, type Typed } from "./field";
 import { postField, useFieldTouch, useStoreEdit, type FieldEdit } from "../../api/storeEdits";
 
@@ -65,6 +66,21 @@ export function FieldEditor({ store, field, isKey, onClose, onKept }: FieldEdito
       >
         <Words typed={typed} set={set} fresh={!field} />
         <Demands typed={typed} set={set} />
+        {!isKey && (
+          <TextField
+            select
+            label="Feeds write it"
+            value={typed.writes}
+            onChange={(e) => set({ writes: e.target.value })}
+            helperText="For all feeds; what a feed's own fill says comes on top. A person may write it always."
+          >
+            {WRITES.map(([rule, said]) => (
+              <MenuItem key={rule} value={rule}>
+                {said}
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
         {kindsOf(typed.kind).timed && <Timed store={store} typed={typed} set={set} />}
         {ready && <Touch store={store} change={change} />}
         {edit.isError && <Failure error={edit.error} />}

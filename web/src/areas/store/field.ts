@@ -19,6 +19,7 @@ export interface Typed {
   minimum: string;
   maximum: string;
   allowed: string;
+  writes: string;
   starts: string;
   ends: string;
 }
@@ -80,6 +81,7 @@ export function asTyped(field: StoreField | undefined): Typed {
     minimum: text(field?.minimum),
     maximum: text(field?.maximum),
     allowed: (field?.allowed ?? []).join("\n"),
+    writes: field?.writes ?? "always",
     starts: field?.starts ?? "",
     ends: field?.ends ?? "",
   };
@@ -111,6 +113,7 @@ export function asField(typed: Typed, was: StoreField | undefined): StoreField {
     minimum: number(typed.minimum),
     maximum: number(typed.maximum),
     allowed: form.listed ? lines(typed.allowed) : (was?.allowed ?? []),
+    writes: typed.writes as NonNullable<StoreField["writes"]>,
     ...(form.timed ? { starts: typed.starts || null, ends: typed.ends || null } : {}),
   };
 }
