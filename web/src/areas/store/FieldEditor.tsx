@@ -72,7 +72,7 @@ export function FieldEditor({ store, field, isKey, onClose, onKept }: FieldEdito
             label="Feeds write it"
             value={typed.writes}
             onChange={(e) => set({ writes: e.target.value })}
-            helperText="For all feeds; what a feed's own fill says comes on top. A person may write it always."
+            helperText="For all feeds, on top of what their fills say. A person may always write it."
           >
             {WRITES.map(([rule, said]) => (
               <MenuItem key={rule} value={rule}>
