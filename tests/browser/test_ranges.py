@@ -186,7 +186,7 @@ def test_new_products_alone_and_a_trial_of_five(page: Page, chandler) -> None:
     feed, deliver, place = chandler
     own = feed("Ropery", listing(range(20)))
     page.goto(f"{place}/feeds/{own}/bench")
-    page.get_by_role("button", name="Prepare otherwise").click()
+    page.get_by_role("button", name="Otherwise").click()
     page.get_by_label("To row").fill("5")
     page.get_by_role("button", name="Prepare this").click()
     page.get_by_role("button", name="Apply to 5 products").click()

@@ -12,15 +12,19 @@ from sqlmodel import Session
 from nomotax.api.answers import (
     MEDIA_TYPES,
     RESPONSES,
+    Done,
     FeedPath,
     FileQuery,
+    Made,
     OfDelivery,
     RunPath,
     StorePath,
     answer,
     attachment,
 )
-from nomotax.flows import applying, review, run_states, runs, undoing
+from nomotax.core.changes.verdicts import Verdict
+from nomotax.flows import applying, deciding, review, run_states, runs, undoing
+from nomotax.flows.deciding import RunDecisions
 from nomotax.flows.review import ReviewPage, ReviewSummary
 from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
@@ -90,6 +94,10 @@ class PrepareQuery(OfDelivery):
     last: int | None = Field(default=None, ge=1)
     picked: bool = Field(default=False, description="Only articles that are picked.")
     day: date | None = Field(default=None, description="From when on the prices hold.")
+
+
+class DecisionPath(RunPath):
+    decision_id: int
 
 
 class PageQuery(BaseModel):
@@ -175,6 +183,26 @@ def get_rows(path: RunPath, query: PageQuery) -> Response:
         query.again, query.later,
     )  # fmt: skip
     return answer(page)
+
+
+@api.get("/runs/<int:run_id>/decisions", responses={200: RunDecisions})
+def list_decisions(path: RunPath) -> Response:
+    """What is decided of a run's changes, and what applying it would write."""
+    return answer(deciding.decisions_of(path.run_id))
+
+
+@api.post("/runs/<int:run_id>/decisions", responses={201: Made})
+def decide(path: RunPath, body: Verdict) -> Response:
+    """Accept or decline lines of a prepared run, by product, by field, or all that a filter
+    shows."""
+    return answer(Made(id=deciding.decide(path.run_id, body)), 201)
+
+
+@api.delete("/runs/<int:run_id>/decisions/<int:decision_id>", responses={200: Done})
+def take_decision_back(path: DecisionPath) -> Response:
+    """A decision does not count any more."""
+    deciding.take_back(path.run_id, path.decision_id)
+    return answer(Done())
 
 
 @api.post("/runs/<int:run_id>/apply", responses={202: RunView})

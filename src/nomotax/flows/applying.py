@@ -11,7 +11,7 @@ import polars as pl
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.changes.later import GIVEN, given
+from nomotax.core.changes.later import GIVEN, LATER, given
 from nomotax.core.changes.offers import OF_ARTICLE
 from nomotax.core.changes.restoring import MADE
 from nomotax.core.changes.staging import Heading, new_products, product_deltas
@@ -20,6 +20,7 @@ from nomotax.core.crosswalk.identity import KeyRule
 from nomotax.core.errors import StaleChangeset
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import MOVED, changeset_name
+from nomotax.flows.deciding import verdicts_of
 from nomotax.flows.headings import headings_of
 from nomotax.flows.restoring import restored_products
 from nomotax.flows.run_states import Progress, ending, move, pace
@@ -36,6 +37,10 @@ from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
 from nomotax.records.tables import Run
+
+#: Where a line stands in its changeset, and the lists of what it writes.
+_AT, _LISTS = "__at", ("fields", LATER)
+_WRITES = pl.col("status").is_in(["new", "changed"])
 
 
 def request_apply(run_id: int, snapshot_first: bool = False) -> Run:
@@ -106,7 +111,12 @@ def _written(run: Run, heading: Heading) -> _Written:
         frame = scan.filter(pl.col("status") != STAYS).collect()
         restored = restored_products(frame, heading, run)
         return _Written(restored, product_deltas(frame.filter(~pl.col(MADE))))
-    frame = scan.filter(pl.col("status").is_in(["new", "changed"]) | MOVED).collect()
+    frame = scan.with_row_index(_AT).filter(_WRITES | MOVED).collect()
+    if run.kind == "delivery" and (verdicts := verdicts_of(run)):
+        left = verdicts.left(frame, frame[_AT])
+        frame = left.filter(
+            pl.any_horizontal(pl.col(c).list.len() > 0 for c in left.columns if c in _LISTS)
+        )
     if run.kind == "edit":
         made = new_products(frame.clear(), heading).with_columns(supplier_id=pl.lit(0))
         return _Written(made, product_deltas(frame))

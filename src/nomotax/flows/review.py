@@ -5,32 +5,31 @@ from __future__ import annotations
 import io
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
-from functools import lru_cache
 
 import polars as pl
 from pydantic import BaseModel
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.changes.again import AGAIN
 from nomotax.core.changes.later import DAY, LATER
 from nomotax.core.changes.marks import NEW, OLD
 from nomotax.core.changes.states import STATE, TAKEN_OUT, said
 from nomotax.core.changes.taking_back import STAYS
-from nomotax.core.errors import NotFound
+from nomotax.core.changes.verdicts import DECLINED, Chosen
 from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.core.writing.tables import write_table
 from nomotax.flows.changesets import changeset_name, problems_name
+from nomotax.flows.deciding import places_of, prepared_run, touched, verdicts_of
 from nomotax.flows.headings import label_of
 from nomotax.records.bulk import read_query
 from nomotax.records.database import session
 from nomotax.records.repositories import Stores
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Run
 
 
 class Change(BaseModel):
     """``percent`` is given where both values are numbers and the old one is not zero; ``day`` is
-    that from which the new value holds, null where the run itself writes it."""
+    that from which the new value holds, null where the run itself writes it. It is ``declined``
+    where a person has decided against it."""
 
     field: str
     label: str
@@ -38,6 +37,7 @@ class Change(BaseModel):
     after: str | None
     percent: Decimal | None
     day: date | None
+    declined: bool = False
 
 
 class ReviewRow(BaseModel):
@@ -87,15 +87,6 @@ class ReviewPage(BaseModel):
 _MOVES = 2000
 
 
-def prepared_run(run_id: int) -> Run:
-    """A run that has been prepared. Raises ``NotFound``."""
-    with session() as db:
-        run = Runs.holding(db, run_id).get(run_id)
-    if not run.changes or not artifacts().exists(changeset_name(run)):
-        raise NotFound("This run has no changeset yet.", remedy="Wait until it is prepared.")
-    return run
-
-
 def _scan(run_id: int) -> pl.LazyFrame:
     return artifacts().scan(changeset_name(prepared_run(run_id)))
 
@@ -110,7 +101,7 @@ def review_summary(run_id: int) -> ReviewSummary:
     schema, scan = _schema(run_id), _scan(run_id)
     fields = (
         scan.filter(pl.col("status").is_in(["changed", "gone"]))
-        .select(_touched(scan).explode())
+        .select(touched(scan).explode())
         .group_by("fields")
         .len("count")
         .sort("count", descending=True)
@@ -146,7 +137,7 @@ def _moves(scan: pl.LazyFrame, price: str) -> list[MovePoint]:
     if OLD + price not in scan.collect_schema().names():
         return []
     moved = (
-        scan.filter((pl.col("status") == "changed") & _touched(scan).list.contains(price))
+        scan.filter((pl.col("status") == "changed") & touched(scan).list.contains(price))
         .select("key", pl.col(OLD + price).alias("before"), pl.col(NEW + price).alias("after"))
         .drop_nulls()
         .collect()
@@ -163,61 +154,32 @@ def review_page(
     """Rows of one status (or all), of those that change ``field``, that hold ``search``, are
     other than they were seen before the catalog changed (``again``), or change something on a
     ``later`` day."""
-    schema, changeset = _schema(run_id), changeset_name(prepared_run(run_id))
-    scan = artifacts().scan(changeset)
-    places = _places(artifacts().root, changeset, status, field, search, again, later)
+    schema, run = _schema(run_id), prepared_run(run_id)
+    scan = artifacts().scan(changeset_name(run))
+    places = places_of(
+        run, Chosen(status=status, field=field, search=search, again=again, later=later)
+    )
     wanted = places.slice(offset, limit)
     if wanted.len() == 0:
         return ReviewPage(total=places.len(), rows=[])
     # Only the stretch of the table that holds the page is read; changesets are never rewritten.
     begin, end = int(wanted[0]), int(wanted[-1])
     rows = scan.slice(begin, end - begin + 1).collect()[wanted - begin]
-    page = [_row(r, schema) for r in rows.iter_rows(named=True)]
+    decided = verdicts_of(run).left(rows, wanted)[DECLINED]
+    both = zip(rows.iter_rows(named=True), decided, strict=True)
+    page = [_row(r, schema, set(declined)) for r, declined in both]
     return ReviewPage(total=places.len(), rows=page)
 
 
-@lru_cache(maxsize=16)
-def _places(
-    root: str, changeset: str, status: str, field: str, search: str, again: bool, later: bool
-) -> pl.Series:
-    """Positions of the rows that a filter chooses, in order."""
-    scan = artifacts().scan(changeset).with_row_index("place")
-    if again and AGAIN in scan.collect_schema():
-        scan = scan.filter(AGAIN)
-    if later:
-        waits = pl.col(LATER).list.len() > 0 if LATER in scan.collect_schema() else pl.lit(False)
-        scan = scan.filter(waits)
-    if status:
-        scan = scan.filter(pl.col("status") == status)
-    if field:
-        scan = scan.filter(_touched(scan).list.contains(field))
-    if search:
-        text = search.lower()
-        scan = scan.filter(
-            pl.any_horizontal(
-                pl.col(c).str.to_lowercase().str.contains(text, literal=True)
-                for c in ("key", "title", "reason")
-            )
-        )
-    return scan.select("place").collect()["place"]
-
-
-def _row(row: dict[str, object], schema: StoreSchema) -> ReviewRow:
+def _row(row: dict[str, object], schema: StoreSchema, declined: set[str]) -> ReviewRow:
     changes = []
     if row["status"] in ("changed", "new", "gone", STAYS):
         both = [*row["fields"], *(row.get(LATER) or [])]  # type: ignore[misc]  # lists of names
         names = sorted(both, key=lambda f: _weight(f, schema))
-        changes = [_change(f, row, schema) for f in names]
+        changes = [_change(f, row, schema, f in declined) for f in names]
     return ReviewRow.model_validate(
         {k: row[k] for k in ("row", "key", "title", "status", "reason")} | {"changes": changes}
     )
-
-
-def _touched(scan: pl.LazyFrame) -> pl.Expr:
-    """Names of the fields that a line changes, now or on their day."""
-    if LATER not in scan.collect_schema():
-        return pl.col("fields")
-    return pl.col("fields").list.concat(pl.col(LATER).fill_null([]))
 
 
 def _days(scan: pl.LazyFrame) -> list[pl.Expr]:
@@ -244,7 +206,7 @@ def _weight(field: str, schema: StoreSchema) -> int:
     return _FIRST.index(role) if role in _FIRST else len(_FIRST)
 
 
-def _change(field: str, row: dict[str, object], schema: StoreSchema) -> Change:
+def _change(field: str, row: dict[str, object], schema: StoreSchema, declined: bool) -> Change:
     before, after = (_text(row[side + field]) for side in (OLD, NEW))
     if field == STATE:
         before, after = said(before), said(after)
@@ -258,6 +220,7 @@ def _change(field: str, row: dict[str, object], schema: StoreSchema) -> Change:
             "before": before,
             "after": after,
             "percent": percent,
+            "declined": declined,
             "day": row.get(DAY + field) if field in (row.get(LATER) or []) else None,  # type: ignore[operator]  # a list of names
         }
     )

@@ -340,3 +340,17 @@ class RunLog(SQLModel, table=True):
     run_id: int = Field(foreign_key="runs.id", index=True)
     at: datetime = moment()
     text: str
+
+
+class RunDecision(Acted, table=True):
+    """What a person decides of lines of a run's changeset: ``rule`` is a ``core.changes.verdicts``
+    document; those of a run count in the order of their ids."""
+
+    __tablename__: ClassVar[str] = "run_decisions"
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    store_id: int = Field(foreign_key="stores.id")
+    run_id: int = Field(foreign_key="runs.id", index=True)
+    rule: dict[str, Any] = document()
+    actor: Actor | None = by()
+    at: datetime = moment()

@@ -1588,6 +1588,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is decided of a run's changes, and what applying it would write. */
+        get: operations["runs_list_decisions_runs__int_run_id__decisions_get"];
+        put?: never;
+        /**
+         * Accept or decline lines of a prepared run, by product, by field, or all that a filter
+         * @description shows.
+         */
+        post: operations["runs_decide_runs__int_run_id__decisions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/decisions/{decision_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** A decision does not count any more. */
+        delete: operations["runs_take_decision_back_runs__int_run_id__decisions__int_decision_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/apply": {
         parameters: {
             query?: never;
@@ -6838,7 +6876,8 @@ export interface components {
         /**
          * Change
          * @description ``percent`` is given where both values are numbers and the old one is not zero; ``day`` is
-         *     that from which the new value holds, null where the run itself writes it.
+         *     that from which the new value holds, null where the run itself writes it. It is ``declined``
+         *     where a person has decided against it.
          */
         Change: {
             /** Field */
@@ -6853,6 +6892,11 @@ export interface components {
             percent: string | null;
             /** Day */
             day: string | null;
+            /**
+             * Declined
+             * @default false
+             */
+            declined?: boolean;
         };
         /** ReviewRow */
         ReviewRow: {
@@ -6868,6 +6912,94 @@ export interface components {
             reason: string | null;
             /** Changes */
             changes: components["schemas"]["Change"][];
+        };
+        /**
+         * RunDecisions
+         * @description The decisions of a run, the last one first. ``writes`` are the lines that applying it would
+         *     write, ``declined`` those of which something stays as it is.
+         */
+        RunDecisions: {
+            /** Decisions */
+            decisions: components["schemas"]["DecisionLine"][];
+            /** Writes */
+            writes: number;
+            /** Declined */
+            declined: number;
+        };
+        /**
+         * DecisionLine
+         * @description A decision in words, and how many lines it is about.
+         */
+        DecisionLine: {
+            /** Id */
+            id: number;
+            /** Verdict */
+            verdict: string;
+            /** Said */
+            said: string;
+            /** Lines */
+            lines: number;
+            /** Author */
+            author: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * Verdict
+         * @description Lines are written, or not; with ``field`` this one of what they change. A new product is
+         *     decided as a whole: what is said of a field says nothing of it.
+         */
+        Verdict: {
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "accept" | "decline";
+            of: components["schemas"]["Chosen"];
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+        };
+        /**
+         * Chosen
+         * @description Lines: of products by their ``keys``, or all that a filter shows.
+         */
+        Chosen: {
+            /**
+             * Keys
+             * @default null
+             */
+            keys?: string[] | null;
+            /**
+             * Status
+             * @default
+             */
+            status?: string;
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+            /**
+             * Search
+             * @default
+             */
+            search?: string;
+            /**
+             * Again
+             * @default false
+             */
+            again?: boolean;
+            /**
+             * Later
+             * @default false
+             */
+            later?: boolean;
         };
         /** SnapshotList */
         SnapshotList: {
@@ -12398,6 +12530,158 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReviewPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_list_decisions_runs__int_run_id__decisions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunDecisions"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_decide_runs__int_run_id__decisions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Verdict"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_take_decision_back_runs__int_run_id__decisions__int_decision_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+                decision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */

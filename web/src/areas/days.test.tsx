@@ -5,7 +5,7 @@ import { onDay, tomorrow } from "../components/words";
 import { Prepare } from "../shell/Prepare";
 import { FakeServer } from "../test/fakeServer";
 import { draw } from "../test/render";
-import { runView } from "../test/samples";
+import { runView, UNDECIDED } from "../test/samples";
 import { FillRules } from "./bench/FillRules";
 import { Review } from "./review/Review";
 import { Runs } from "./runs/Runs";
@@ -16,7 +16,7 @@ describe("prices that hold from a day on", () => {
       .on("POST /api/v1/feeds/3/runs", () => ({ id: 12 }))
       .on("GET /api/v1/stores/1/arrivals", () => ({ feeds: [], upload_limit: 1 }));
     draw(<Prepare store={1} feed={3} delivery={7} rows={900} />, "/s/1/feeds/3/bench", "/s/:store/*");
-    await userEvent.click(screen.getByRole("button", { name: "Prepare otherwise" }));
+    await userEvent.click(screen.getByRole("button", { name: "Otherwise" }));
     await userEvent.click(screen.getByRole("radio", { name: /^Articles picked/ }));
     expect(screen.getByLabelText("To row")).toBeDisabled();
     await userEvent.type(screen.getByLabelText("Prices hold from"), tomorrow());
@@ -50,6 +50,7 @@ describe("prices that hold from a day on", () => {
     const line = { row: 1, title: "Blue", status: "changed", reason: null };
     const fake = new FakeServer()
       .on("GET /api/v1/runs/4", () => run)
+      .on("GET /api/v1/runs/4/decisions", () => UNDECIDED(2))
       .on("GET /api/v1/runs/4/summary", () => ({
         arrived: 2,
         fields: [],

@@ -4,7 +4,7 @@ import { describe, expect, it, vi } from "vitest";
 import { FeedPlace } from "../shell/FeedPlace";
 import { FakeServer } from "../test/fakeServer";
 import { draw } from "../test/render";
-import { bench, delivery, feedLine, runView } from "../test/samples";
+import { bench, delivery, feedLine, runView, UNDECIDED } from "../test/samples";
 import { Arrivals } from "./arrivals/Arrivals";
 import { LadderTable } from "./prices/LadderTable";
 import { Review } from "./review/Review";
@@ -228,6 +228,7 @@ describe("review", () => {
     let status = "prepared";
     const fake = new FakeServer()
       .on("GET /api/v1/runs/4", () => ({ ...run, status }))
+      .on("GET /api/v1/runs/4/decisions", () => UNDECIDED(2))
       .on("GET /api/v1/runs/4/summary", () => ({
         arrived: 3,
         fields: [{ field: "price", label: "Price", count: 1 }],

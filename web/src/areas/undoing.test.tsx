@@ -3,7 +3,7 @@ import userEvent from "@testing-library/user-event";
 import { describe, expect, it } from "vitest";
 import { FakeServer } from "../test/fakeServer";
 import { draw } from "../test/render";
-import { runView } from "../test/samples";
+import { runView, UNDECIDED } from "../test/samples";
 import { Review } from "./review/Review";
 import { Runs } from "./runs/Runs";
 
@@ -33,6 +33,7 @@ const undo = runView({
 function server(run = undo) {
   return new FakeServer()
     .on(`GET /api/v1/runs/${run.id}`, () => run)
+    .on("GET /api/v1/runs/4/decisions", () => UNDECIDED())
     .on(`GET /api/v1/runs/${run.id}/summary`, () => ({
       arrived: 0,
       fields: [{ field: "price", label: "Price", count: 1 }],
@@ -71,7 +72,7 @@ describe("a run that takes another back", () => {
 
   it("changes what is known of the run that it took back", async () => {
     let [first, second] = ["applied", "prepared"];
-    const fake = new FakeServer();
+    const fake = new FakeServer().on("GET /api/v1/runs/4/decisions", () => UNDECIDED());
     for (const id of [4, 7])
       fake
         .on(`GET /api/v1/runs/${id}/summary`, () => ({

@@ -66,7 +66,7 @@ export function Prepare({ store, feed, delivery, rows }: PrepareProps) {
       <Button
         variant="contained"
         disabled={busy || !delivery}
-        aria-label="Prepare otherwise"
+        aria-label="Otherwise"
         aria-haspopup="dialog"
         onClick={(e) => setAnchor(e.currentTarget)}
         sx={{ minWidth: 0, px: 0.25, ml: "1px", borderTopLeftRadius: 0, borderBottomLeftRadius: 0 }}

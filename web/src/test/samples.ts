@@ -144,3 +144,6 @@ export function runView(more: Partial<RunView> = {}): RunView {
     ...more,
   };
 }
+
+/** Of a run of whose lines nothing is decided. */
+export const UNDECIDED = (writes = 1) => ({ decisions: [], writes, declined: 0 });

@@ -2,14 +2,16 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useState, type KeyboardEvent } from "react";
 import { useDebounce } from "use-debounce";
 import { api, take, type Schemas } from "../../api/client";
+import { isOpen } from "../../api/deciding";
 import type { RunView } from "../../api/hooks";
 import { Mark, STATUS_STATE } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { useTallScroll } from "../../components/useTallScroll";
 import { onDay, signed } from "../../components/words";
+import type { useDecide } from "./useDecide";
 
 const ROW = 46;
 const PAGE = 100;
@@ -26,6 +28,7 @@ interface ChangeListProps {
   /** The key of the product that is looked at. */
   product: string;
   onProduct: (key: string) => void;
+  deciding: ReturnType<typeof useDecide>;
 }
 
 type Line = Schemas["ReviewRow"];
@@ -53,7 +56,7 @@ async function fetchPage(run: number, query: PageQuery, signal: AbortSignal): Pr
 }
 
 /** The rows of a changeset with one fate, of any number. */
-export function ChangeList({ run, product, onProduct, ...asked }: ChangeListProps) {
+export function ChangeList({ run, product, onProduct, deciding, ...asked }: ChangeListProps) {
   const { status, field } = asked;
   const [known, setKnown] = useState(0);
   const { box, size, height, first, shift, onScroll } = useTallScroll(known, ROW, () => 0);
@@ -68,12 +71,32 @@ export function ChangeList({ run, product, onProduct, ...asked }: ChangeListProp
   });
   const total = page.data?.total ?? 0;
   if (total !== known) setKnown(total);
+  const verdict = (line: Line | undefined, decision: "accept" | "decline") => {
+    if (!line?.key || !isOpen(run) || !line.changes.length) return;
+    const said = decision === "decline" ? "Declined" : "Accepted";
+    deciding.decide({ verdict: decision, of: { keys: [line.key] }, field: "" }, `${said} ${line.key}`);
+  };
+  const byKey = (event: KeyboardEvent) => {
+    const rows = page.data?.rows ?? [];
+    const at = rows.findIndex((row) => row.key === product);
+    const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    const does = { d: "decline", a: "accept" } as const;
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (move) {
+      const next = rows[at < 0 ? first - (page.data?.offset ?? 0) : at + move];
+      if (next?.key) onProduct(next.key);
+    } else if (event.key === "d" || event.key === "a") verdict(rows[at], does[event.key]);
+    else return;
+    event.preventDefault();
+  };
   const shown = Math.max(0, Math.min(total - first, Math.ceil(size / ROW) + 1));
   return (
     <Box
       ref={box}
       tabIndex={0}
       aria-label={`${total} ${status} rows`}
+      aria-keyshortcuts="ArrowDown ArrowUp d a"
+      onKeyDown={byKey}
       onScroll={onScroll}
       sx={{ flex: 1, minHeight: 0, overflowY: "auto", borderTop: 1, borderColor: "divider" }}
     >
@@ -106,7 +129,16 @@ export function ChangeList({ run, product, onProduct, ...asked }: ChangeListProp
                 }}
                 style={{ top: i * ROW - shift }}
               >
-                {line ? <LineView line={line} field={field} onProduct={onProduct} /> : "…"}
+                {line ? (
+                  <LineView
+                    line={line}
+                    field={field}
+                    onProduct={onProduct}
+                    onDecide={isOpen(run) ? (decision) => verdict(line, decision) : undefined}
+                  />
+                ) : (
+                  "…"
+                )}
               </Box>
             );
           })}
@@ -116,15 +148,16 @@ export function ChangeList({ run, product, onProduct, ...asked }: ChangeListProp
   );
 }
 
-function LineView({
-  line,
-  field,
-  onProduct,
-}: {
+interface LineViewProps {
   line: Line;
   field: string;
   onProduct: (key: string) => void;
-}) {
+  onDecide: ((decision: "accept" | "decline") => void) | undefined;
+}
+
+function LineView({ line, field, onProduct, onDecide }: LineViewProps) {
+  const declined = line.changes.filter((c) => c.declined).length;
+  const whole = declined > 0 && declined === line.changes.length;
   return (
     <>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", height: 19 }}>
@@ -147,6 +180,25 @@ function LineView({
         <Typography noWrap sx={{ flex: 1 }}>
           {line.title}
         </Typography>
+        {whole && (
+          <Typography variant="caption" color="textSecondary">
+            declined
+          </Typography>
+        )}
+        {onDecide && line.key && line.changes.length > 0 && (
+          <button
+            type="button"
+            className="plain-button quiet"
+            style={{ fontSize: 12, color: "var(--mui-palette-text-secondary)" }}
+            aria-label={`${declined ? "Accept" : "Decline"} ${line.key}`}
+            onClick={(event) => {
+              event.stopPropagation();
+              onDecide(declined ? "accept" : "decline");
+            }}
+          >
+            {declined ? "Accept" : "Decline"}
+          </button>
+        )}
         <Typography variant="caption" color="textSecondary">
           {line.row ? `row ${line.row}` : ""}
         </Typography>
@@ -159,6 +211,7 @@ function LineView({
           whiteSpace: "nowrap",
           textOverflow: "ellipsis",
           fontSize: 12,
+          ...(whole && STRUCK),
         }}
       >
         {line.reason ? (
@@ -174,15 +227,24 @@ function LineView({
             {line.reason}
           </span>
         ) : (
-          <Changes line={line} field={field} />
+          <Changes line={line} field={field} whole={whole} />
         )}
       </Box>
     </>
   );
 }
 
+const STRUCK = { textDecoration: "line-through", opacity: 0.6 };
+
+interface ChangesProps {
+  line: Line;
+  field: string;
+  /** Nothing of the line is written: it is struck as a whole. */
+  whole: boolean;
+}
+
 /** The field asked about comes first; what is filled for the first time is only named. */
-function Changes({ line, field }: { line: Line; field: string }) {
+function Changes({ line, field, whole }: ChangesProps) {
   const isNew = line.status === "new";
   const sorted = [...line.changes].sort((a, b) => Number(b.field === field) - Number(a.field === field));
   const fresh = isNew ? [] : sorted.filter((c) => c.before === null && c.field !== field);
@@ -192,7 +254,7 @@ function Changes({ line, field }: { line: Line; field: string }) {
       {shown.map((c) => (
         <span
           key={c.field}
-          style={{ marginRight: 14 }}
+          style={{ marginRight: 14, ...(c.declined && !whole && STRUCK) }}
           title={`${c.label}: ${c.before ?? "nothing"} → ${c.after ?? "nothing"}`}
         >
           <span style={{ color: "var(--mui-palette-text-secondary)" }}>{c.label} </span>

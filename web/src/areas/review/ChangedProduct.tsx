@@ -6,22 +6,25 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
+import { isOpen } from "../../api/deciding";
 import { useRunTrace, type RunView } from "../../api/hooks";
 import { Panel } from "../../components/Panel";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { TraceView } from "../../components/Trace";
 import { onDay, signed } from "../../components/words";
 import { isChosen, turned, useInstead } from "./instead";
+import type { useDecide } from "./useDecide";
 
 interface ChangedProductProps {
   run: RunView;
   status: string;
   product: string;
+  deciding: ReturnType<typeof useDecide>;
   onClose: () => void;
 }
 
 /** Every change of one product. */
-export function ChangedProduct({ run, status, product, onClose }: ChangedProductProps) {
+export function ChangedProduct({ run, status, product, deciding, onClose }: ChangedProductProps) {
   const found = useQuery({
     queryKey: ["review", run.id, "product", status, product],
     queryFn: () =>
@@ -45,7 +48,31 @@ export function ChangedProduct({ run, status, product, onClose }: ChangedProduct
       {found.isSuccess && !line && <Nothing title="This product is not among these rows" />}
       {line?.reason && <Typography sx={{ mb: 1 }}>{line.reason}</Typography>}
       {line?.changes.map((c) => (
-        <ChangedField key={c.field} run={run} product={product} change={c} status={status} />
+        <Box key={c.field} sx={{ display: "flex", alignItems: "flex-start" }}>
+          <Box sx={{ flex: 1, minWidth: 0, ...(c.declined && { opacity: 0.6 }) }}>
+            <ChangedField run={run} product={product} change={c} status={status} />
+          </Box>
+          {isOpen(run) && status !== "new" && (
+            <Button
+              color="inherit"
+              size="small"
+              disabled={deciding.busy}
+              aria-label={`${c.declined ? "Accept" : "Decline"} ${c.label}`}
+              onClick={() =>
+                deciding.decide(
+                  {
+                    verdict: c.declined ? "accept" : "decline",
+                    of: { keys: [product] },
+                    field: c.field,
+                  },
+                  `${c.declined ? "Accepted" : "Declined"} ${c.label} of ${product}`,
+                )
+              }
+            >
+              {c.declined ? "Accept" : "Decline"}
+            </Button>
+          )}
+        </Box>
       ))}
       {line && !line.changes.length && !line.reason && (
         <Typography color="textSecondary">Nothing of it changes.</Typography>
@@ -147,6 +174,7 @@ function BothValues({ change }: { change: ChangedFieldProps["change"] }) {
         {change.before !== null && <span className="quiet">{change.before} → </span>}
         <b>{change.after ?? "∅"}</b>
       </span>
+      {change.declined && <span className="quiet"> declined; it stays</span>}
       {change.day && <span className="quiet"> from {onDay(change.day)}; until then it stays</span>}
     </>
   );

@@ -27,7 +27,7 @@ export function MovePlot({ moves, currency }: MovePlotProps) {
         skipAnimation
         grid={{ horizontal: true }}
         xAxis={[{ min: 0, label: `today's price, ${currency}` }]}
-        yAxis={[{ width: 46, valueFormatter: (n: number) => `${n} %` }]}
+        yAxis={[{ width: 54, valueFormatter: (n: number) => `${n} %` }]}
         series={[
           {
             data: points,

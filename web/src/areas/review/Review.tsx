@@ -11,6 +11,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
+import { isOpen } from "../../api/deciding";
 import { isBusy, useRun, type RunView } from "../../api/hooks";
 import { CountTab } from "../../components/CountTab";
 import { STATUS_STATE } from "../../components/Mark";
@@ -19,9 +20,11 @@ import { Failure, Nothing, Waiting } from "../../components/states";
 import { ChangedProduct } from "./ChangedProduct";
 import { ChangeList } from "./ChangeList";
 import { Again } from "./Again";
+import { Decided, DecideShown } from "./Decided";
 import { useInstead } from "./instead";
 import { MovePlot } from "./MovePlot";
 import { RunHeading } from "./RunHeading";
+import { useDecide, useSharedDecisions } from "./useDecide";
 
 /** What becomes of arriving rows, and of products where a run is taken back. */
 const STATUSES = {
@@ -51,6 +54,8 @@ function Ready({ run }: { run: RunView }) {
   const again = params.get("again") === "1";
   const later = params.get("later") === "1";
   const has = Object.keys(run.counts).length > 0;
+  const decisions = useSharedDecisions(run);
+  const deciding = useDecide(run);
   const summary = useQuery({
     queryKey: ["review", run.id, "summary"],
     enabled: has,
@@ -69,7 +74,7 @@ function Ready({ run }: { run: RunView }) {
     setParams((old) => ({ ...Object.fromEntries(old), ...change }), { replace: true });
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>
-      <RunHeading run={run} />
+      <RunHeading run={run} writes={decisions.data?.writes} />
       {isBusy(run.status) && (
         <LinearProgress variant={run.progress > 0 ? "determinate" : "indeterminate"} value={run.progress} />
       )}
@@ -129,8 +134,11 @@ function Ready({ run }: { run: RunView }) {
                 field={field}
                 search={search}
                 later={later}
+                again={again}
+                deciding={deciding}
                 onSet={set}
               />
+              <Decided run={run} decisions={decisions.data} deciding={deciding} />
               <ChangeList
                 key={`${status} ${field} ${search} ${again} ${later} ${run.status}`}
                 run={run}
@@ -141,6 +149,7 @@ function Ready({ run }: { run: RunView }) {
                 search={search}
                 product={product}
                 onProduct={(key) => set({ product: key })}
+                deciding={deciding}
               />
             </Box>
             {product ? (
@@ -149,6 +158,7 @@ function Ready({ run }: { run: RunView }) {
                 run={run}
                 status={status}
                 product={product}
+                deciding={deciding}
                 onClose={() => set({ product: "" })}
               />
             ) : (
@@ -173,10 +183,16 @@ interface FiltersProps {
   field: string;
   search: string;
   later: boolean;
+  again: boolean;
+  deciding: ReturnType<typeof useDecide>;
   onSet: (change: Record<string, string>) => void;
 }
 
-function Filters({ run, summary, status, field, search, later, onSet }: FiltersProps) {
+const DECIDED = ["new", "changed", "gone"];
+
+function Filters({ run, summary, deciding, onSet, ...of }: FiltersProps) {
+  const { status, field, search, later } = of;
+  const label = summary?.fields.find((f) => f.field === field)?.label ?? "";
   return (
     <Box sx={{ display: "flex", gap: 1, p: 1 }}>
       <SearchField
@@ -209,6 +225,10 @@ function Filters({ run, summary, status, field, search, later, onSet }: FiltersP
           onChange={(_, only) => onSet({ later: only ? "1" : "" })}
           label="only what waits for its day"
         />
+      )}
+      <Box sx={{ flex: 1 }} />
+      {isOpen(run) && DECIDED.includes(status) && (
+        <DecideShown of={of} label={status === "new" ? "" : label} deciding={deciding} />
       )}
     </Box>
   );

@@ -32,8 +32,14 @@ const DOES = {
   dated: "Apply to",
 } as const;
 
+interface RunHeadingProps {
+  run: RunView;
+  /** How many products it would write, as is decided; undefined where nothing can be. */
+  writes: number | undefined;
+}
+
 /** The run in words; apply it, stop it, take it back. */
-export function RunHeading({ run }: { run: RunView }) {
+export function RunHeading({ run, writes }: RunHeadingProps) {
   const file = `/api/v1/runs/${run.id}/result?format=csv`;
   return (
     <Box
@@ -68,7 +74,7 @@ export function RunHeading({ run }: { run: RunView }) {
           Result file
         </Button>
       )}
-      <Doing run={run} />
+      <Doing run={run} writes={writes} />
     </Box>
   );
 }
@@ -97,7 +103,7 @@ function Standing({ run }: { run: RunView }) {
   );
 }
 
-function Doing({ run }: { run: RunView }) {
+function Doing({ run, writes }: RunHeadingProps) {
   const queries = useQueryClient();
   const undo = useUndo();
   const navigate = useNavigate();
@@ -127,7 +133,8 @@ function Doing({ run }: { run: RunView }) {
     onError: undo.failed,
     onSettled: settled,
   });
-  const write = WRITTEN.reduce((sum, status) => sum + (run.counts[status] ?? 0), run.moving);
+  const all = WRITTEN.reduce((sum, status) => sum + (run.counts[status] ?? 0), run.moving);
+  const write = writes ?? all;
   const prepared = run.status === "prepared";
   return (
     <>
