@@ -1,5 +1,5 @@
-"""A review in which lines are decided before they are written: a lamp maker's list in French, beside
-the demo's suppliers."""
+"""A review in which lines are decided before they are written: a lamp maker's list in French,
+beside the demo's suppliers."""
 
 from __future__ import annotations
 

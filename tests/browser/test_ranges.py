@@ -217,3 +217,29 @@ def test_a_price_holds_from_tomorrow_and_the_old_one_until_then(page: Page, chan
     record.get_by_role("button", name="Have it wait").click()
     expect(page.get_by_text("4.75").first).to_be_visible()
     expect(record.get_by_title("Change Cost, and where it comes from")).to_have_text("4.00")
+
+
+def test_a_list_holds_from_a_day_and_what_is_declined_by_keyboard_does_not(page: Page, chandler):
+    feed, deliver, place = chandler
+    own = feed("Ropery", listing(range(12)))
+    apply(page, place, own)
+    deliver(own, listing(range(13), dear=(1, 2, 3)))
+    page.goto(f"{place}/feeds/{own}/bench")
+    page.get_by_role("button", name="Otherwise").click()
+    page.get_by_role("radio", name="13 rows").check()
+    day = date.today() + timedelta(days=2)
+    page.get_by_label("Prices hold from").fill(day.isoformat())
+    page.get_by_role("button", name="Prepare this").click()
+    expect(page.get_by_text("3 values wait for their day")).to_be_visible(timeout=20_000)
+    page.get_by_label("3 changed rows").focus()
+    for key in ("ArrowDown", "ArrowDown", "d"):
+        page.keyboard.press(key)
+    expect(page.get_by_role("region", name="Decided").get_by_text("not R-002")).to_be_visible()
+    page.get_by_role("button", name="Apply to 3 products").click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible(timeout=20_000)
+    page.goto(f"{place}/runs")
+    waiting = page.get_by_role("list", name="Waiting for their day")
+    expect(waiting.get_by_role("listitem")).to_have_count(2)
+    expect(waiting.get_by_text("3.50")).to_have_count(1)
+    page.get_by_role("link", name="Rope 1 mm").click()
+    expect(page.get_by_role("region", name="Prices over time").get_by_text("waits")).to_be_visible()

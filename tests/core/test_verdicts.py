@@ -51,21 +51,14 @@ def means(rule, line):
     return fits and rule.of.status in ("", status)
 
 
-def places(lines):
-    frame = frame_of(lines)
-
-    def at(of):
-        rule = Verdict(verdict="accept", of=of)
-        found = [n for n, line in enumerate(lines) if means(rule, line)]
-        return pl.Series(found, dtype=pl.UInt32)
-
-    return frame, at
-
-
 @given(LINES, RULES, st.data())
 def test_rules_leave_what_deciding_one_by_one_would(lines, rules, data):
-    frame, at = places(lines)
-    verdicts = Verdicts(rules, frame.height, at)
+    frame = frame_of(lines)
+    verdicts = Verdicts(frame.height)
+    for rule in rules:
+        at = [n for n, line in enumerate(lines) if means(rule, line)]
+        verdicts = verdicts.after(rule, pl.Series(at, dtype=pl.UInt32))
+    assert verdicts.lines == [sum(means(rule, line) for line in lines) for rule in rules]
     shown = data.draw(st.lists(st.sampled_from(range(len(lines))), unique=True).map(sorted))
     left = verdicts.left(frame[shown], pl.Series(shown, dtype=pl.UInt32))
     assert left.columns == [*frame.columns, DECLINED]

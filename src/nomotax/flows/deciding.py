@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import lru_cache
 
@@ -71,7 +71,11 @@ def places_of(run: Run, chosen: Chosen) -> pl.Series:
     return _places(artifacts().root, changeset_name(run), chosen)
 
 
-@lru_cache(maxsize=32)
+#: So many filters and decisions of runs are known without asking again where their lines stand.
+_ASKED = 48
+
+
+@lru_cache(maxsize=_ASKED)
 def _places(root: str, changeset: str, chosen: Chosen) -> pl.Series:
     scan = artifacts().scan(changeset).with_row_index("place")
     if chosen.keys is not None:
@@ -146,23 +150,31 @@ def verdicts_of(run: Run) -> Verdicts:
     """What is decided of a run's lines."""
     with session() as db:
         decided = _of_run(db, run)
+    return _of_rules(run, decided)
+
+
+def _of_rules(run: Run, decided: Sequence[RunDecision]) -> Verdicts:
     rules = tuple(Verdict.model_validate(one.rule) for one in decided)
     return _verdicts((artifacts().root, changeset_name(run)), rules, run)
 
 
-#: Verdicts that were worked out last.
-_known: dict[Hashable, Verdicts] = {}
+#: Verdicts that were worked out last, by what they are of.
+_known: dict[tuple[str, str], tuple[tuple[Verdict, ...], Verdicts]] = {}
 _KEPT = 4
 
 
-def _verdicts(where: Hashable, rules: tuple[Verdict, ...], run: Run) -> Verdicts:
-    key = where, rules
-    if key not in _known:
-        made = Verdicts(rules, _lines(*where).height, lambda of: places_of(run, of))  # type: ignore[misc]  # a pair of names
-        while len(_known) >= _KEPT:
-            _known.pop(next(iter(_known)), None)
-        _known[key] = made
-    return _known[key]
+def _verdicts(where: tuple[str, str], rules: tuple[Verdict, ...], run: Run) -> Verdicts:
+    """Most often one rule more than were known."""
+    before, found = _known.get(where, ((), None))
+    if found is None or rules[: len(before)] != before:
+        before, found = (), Verdicts(_lines(*where).height)
+    for rule in rules[len(before) :]:
+        found = found.after(rule, places_of(run, rule.of))
+    _known.pop(where, None)
+    while len(_known) >= _KEPT:
+        _known.pop(next(iter(_known)), None)
+    _known[where] = rules, found
+    return found
 
 
 @lru_cache(maxsize=4)
@@ -179,13 +191,15 @@ def decisions_of(run_id: int) -> RunDecisions:
     with session() as db:
         schema = Stores(db).schema(run.store_id)
         decided = _of_run(db, run)
-    found = verdicts_of(run)
+    found = _of_rules(run, decided)
     lines = _lines(artifacts().root, changeset_name(run))
     whole = lines["writes"] & found.declined()
     apart, declined = found.apart(), int(whole.sum())
     writes = int(lines["writes"].sum()) - declined
     if apart.len():
-        own = artifacts().scan(changeset_name(run)).collect()[apart]
+        scan = artifacts().scan(changeset_name(run))
+        lists = [c for c in ("status", "fields", LATER) if c in scan.collect_schema()]
+        own = scan.select(lists).collect()[apart]
         left = found.left(own, apart)
         still = left.select(touched(left.lazy()).list.len() > 0).to_series()
         before = lines["writes"].gather(apart)
@@ -197,9 +211,9 @@ def decisions_of(run_id: int) -> RunDecisions:
             DecisionLine(
                 id=known_id(one), verdict=str(one.rule["verdict"]), at=one.at, author=one.author,
                 said=_said(rule, lambda name: label_of(schema, name)),
-                lines=places_of(run, rule.of).len(),
+                lines=lines,
             )
-            for one in reversed(decided)
+            for one, lines in reversed(list(zip(decided, found.lines, strict=True)))
             for rule in [Verdict.model_validate(one.rule)]
         ],
         writes=writes,

@@ -3,7 +3,6 @@ earlier, whatever the size of the run."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
 from typing import Literal
 
 import numpy as np
@@ -49,18 +48,26 @@ class Verdict(BaseModel):
 
 class Verdicts:
     """Rules over a changeset of ``height`` lines. Of a field the last rule counts that is about it,
-    or about the whole line. ``places`` gives where lines stand, in order."""
+    or about the whole line."""
 
-    def __init__(
-        self, rules: Sequence[Verdict], height: int, places: Callable[[Chosen], pl.Series]
-    ) -> None:
-        self._declines = np.array([*(r.verdict == "decline" for r in rules), False])
+    def __init__(self, height: int) -> None:
+        """None yet."""
+        #: How many lines each rule is about.
+        self.lines: list[int] = []
+        self._declines = np.array([False])
         self._none = np.full(height, -1, dtype=np.int32)
         #: The last rule about each line, by the field that it is about ("" for all); -1 for none.
         self._last: dict[str, np.ndarray] = {}
-        for number, rule in enumerate(rules):
-            last = self._last.setdefault(rule.field, self._none.copy())
-            last[places(rule.of).to_numpy()] = number
+
+    def after(self, rule: Verdict, places: pl.Series) -> Verdicts:
+        """The same with one rule more, about the lines at these places."""
+        made = Verdicts(0)
+        made._none, made.lines = self._none, [*self.lines, places.len()]
+        made._declines = np.array([*self._declines[:-1], rule.verdict == "decline", False])
+        last = self._last.get(rule.field, self._none).copy()
+        last[places.to_numpy()] = len(self.lines)
+        made._last = self._last | {rule.field: last}
+        return made
 
     def __bool__(self) -> bool:
         """Whether anything is declined."""
