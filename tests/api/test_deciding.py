@@ -66,6 +66,11 @@ def test_lines_are_declined_by_product_field_and_filter_and_apply_leaves_them(cl
         "LU-5": ("Lampe 5", "5.00", "5"), "LU-6": ("Lampe 6", "6.00", "6"),
         "LU-8": ("Spot", "8.00", "8"),
     }  # fmt: skip
+    told = client.get(f"/api/v1/runs/{lamps}/result").data.decode("utf-8-sig").splitlines()
+    said = {line.split(",")[2]: line for line in told}
+    assert said["LU-7"].endswith(',declined,,"declined: category, name, price, sku, stock"')
+    assert said["LU-1"].endswith(",changed,name,declined: price")
+    assert ",gone," not in said["LU-6"] and "declined: $state" in said["LU-6"]
     state = get(client, "/stores/1/products/LU-6")["product"]["state"]
     assert state == "live"
     # It is too late now, and undone all is as before.

@@ -28,6 +28,7 @@ from nomotax.flows.deciding import RunDecisions
 from nomotax.flows.review import ReviewPage, ReviewSummary
 from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
+from nomotax.records.dated import DatedValues
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
@@ -142,8 +143,18 @@ def _assemble(db: Session, run: Run) -> RunView:
             "supplier": feeds.supplier(feed).name,
             "version": repo.version(run).number,
         }
+    if about["waits"]:
+        about["waits"] = _waits(db, run)
     log = [line.model_dump() for line in repo.log(known_id(run))]
     return RunView.model_validate(run.model_dump() | about | {"log": log})
+
+
+def _waits(db: Session, run: Run) -> int:
+    """How many values of a run wait for their day: as it was prepared, and then by now."""
+    if run.status in ("prepared", "applying"):
+        return int(run.used["waits"])
+    applied = run.status == "applied" and run.kind == "delivery"
+    return DatedValues(db, run.store_id).waiting_by([known_id(run)]) if applied else 0
 
 
 @api.post("/feeds/<int:feed_id>/runs", responses={201: RunView})

@@ -24,6 +24,7 @@ from nomotax.records.bulk import read_query
 from nomotax.records.database import session
 from nomotax.records.repositories import Stores
 from nomotax.records.runs import Runs
+from nomotax.records.tables import Run
 
 
 class Change(BaseModel):
@@ -236,23 +237,38 @@ def _percent(before: str, after: str) -> Decimal | None:
     return ((new - old) * 100 / old).quantize(Decimal("0.1"), ROUND_HALF_UP)
 
 
+def _as_decided(run: Run) -> pl.DataFrame:
+    """row, key, title, status, fields and reason of all lines, as people have decided."""
+    scan = artifacts().scan(changeset_name(run))
+    days = [c for c in scan.collect_schema() if c == LATER or c.startswith(DAY)]
+    lines = scan.select("row", "key", "title", "status", "fields", "reason", *days).collect()
+    left = verdicts_of(run).left(lines, pl.int_range(0, lines.height, eager=True))
+    now = pl.when(pl.col("fields").list.len() > 0).then(pl.col("fields").list.join(", "))
+    fields = pl.concat_str([now, *_days(left.lazy())], separator=", ", ignore_nulls=True)
+    declined = pl.when(pl.col(DECLINED).list.len() > 0).then(
+        pl.lit("declined: ") + pl.col(DECLINED).list.join(", ")
+    )
+    return left.select(
+        "row", "key", "title",
+        pl.when(declined.is_not_null() & (fields == "")).then(pl.lit("declined"))
+        .otherwise("status").alias("status"),
+        fields.replace("", None).alias("fields"),
+        pl.concat_str(["reason", declined], separator="; ", ignore_nulls=True)
+        .replace("", None).alias("reason"),
+    )  # fmt: skip
+
+
 def result_file(run_id: int, kind: str) -> bytes:
     """A line for every arriving row, and for every product that the run touches: row, the
     product's id and group as the catalog has them now (empty where it has none), key, title, what
-    becomes of it, the fields written and why."""
-    with session() as db:
-        store_id = Runs.holding(db, run_id).get(run_id).store_id
+    becomes of it, the fields written and why; *declined* where a person would not have it."""
+    run = prepared_run(run_id)
     known = read_query(
         "select key, id, variant_group from products "
-        f"where store_id = {int(store_id)} and state <> '{TAKEN_OUT}'",
+        f"where store_id = {int(run.store_id)} and state <> '{TAKEN_OUT}'",
         {"key": pl.String, "id": pl.String, "variant_group": pl.String},
     )
-    scan = _scan(run_id)
-    now = pl.when(pl.col("fields").list.len() > 0).then(pl.col("fields").list.join(", "))
-    fields = pl.concat_str([now, *_days(scan)], separator=", ", ignore_nulls=True)
-    lines = scan.select(
-        "row", "key", "title", "status", fields.alias("fields"), "reason"
-    ).collect()  # fmt: skip
+    lines = _as_decided(run)
     told = lines.join(known, on="key", how="left", maintain_order="left").select(
         "row",
         pl.col("id").alias("product_id"),
