@@ -88,6 +88,8 @@ def test_the_last_word_counts_and_each_can_be_taken_back(client, work, lamps):
     assert get(client, f"/runs/{lamps}/decisions")["writes"] == 6
     send(client, "delete", f"/runs/{lamps}/decisions/{all_of_it}", status=404)
     decide(client, lamps, "decline", keys=["XX-1"], code=404)
+    decide(client, 999, "decline", code=404)
+    send(client, "delete", f"/runs/999/decisions/{all_of_it}", status=404)
     decide(client, lamps, "decline", keys=[], code=422)
 
 

@@ -129,6 +129,7 @@ def take_back(run_id: int, decision_id: int) -> None:
 
 
 def _still_open(db: Session, run_id: int) -> None:
+    Runs.holding(db, run_id)
     # Locked: an apply that begins meanwhile waits for the decision, or the decision comes too late.
     query = select(Run).where(Run.id == run_id).with_for_update(of=Run)
     run = db.exec(query.execution_options(populate_existing=True)).one()
