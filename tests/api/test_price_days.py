@@ -167,6 +167,8 @@ def test_a_coming_cost_is_no_offer_before_its_day(client, work, tiles):
     send(client, "put", "/stores/1/sources", {"order": [tiles, other], "choose": "cheapest"})
     bring(client, tiles, listing(line(1, "2,90", "4,40", SOON)))
     apply(client, work, tiles)
+    # Read once more it says nothing new, and is still to come.
+    assert apply(client, work, tiles)["counts"]["same"] == 1
     # Until then the first one is cheaper.
     lines = seen(client, prepare(client, work, other))
     assert lines[1]["status"] == "same" and "the offer of Olaria do Cais" in lines[1]["reason"]

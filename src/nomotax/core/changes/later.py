@@ -71,10 +71,11 @@ class Days:
         new = pl.col(OWNER).is_null()
         said = [
             pl.when(new & pl.col(NEW + one.field.name).is_not_null()).then(
-                pl.format(f"{one.field.label} is for {{}}; a new product has it at once", day)
+                pl.lit(f"{one.field.label} is for ")
+                + pl.col(DAY + one.field.name)
+                + pl.lit("; a new product has it at once")
             )
             for one in self.dated(plan)
-            for day in [DAY + one.field.name]
         ]
         whole = pl.concat_str(said, separator="; ", ignore_nulls=True) if said else None
         return [] if whole is None else [whole.replace("", None).alias(AT_ONCE)]
@@ -123,8 +124,8 @@ def given(lines: pl.DataFrame) -> pl.DataFrame:
 
 def standing(columns: Sequence[str], name: str, today: date) -> pl.Expr:
     """What a field of a line's product holds today: what it held before while its day is still to
-    come."""
-    if DAY + name not in columns or LATER not in columns:
+    come, whether that was told or waits already."""
+    if DAY + name not in columns:
         return pl.col(NEW + name)
-    coming = pl.col(LATER).list.contains(name) & (pl.col(DAY + name) > today.isoformat())
+    coming = (pl.col(DAY + name) > today.isoformat()) & (pl.col("status") != "new")
     return pl.when(coming).then(OLD + name).otherwise(NEW + name)
