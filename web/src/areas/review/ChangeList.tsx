@@ -11,6 +11,7 @@ import { Mark, STATUS_STATE } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { useTallScroll } from "../../components/useTallScroll";
 import { onDay, signed } from "../../components/words";
+import { useCursor } from "./useCursor";
 import type { useDecide } from "./useDecide";
 
 const ROW = 46;
@@ -76,20 +77,26 @@ export function ChangeList({ run, product, onProduct, deciding, ...asked }: Chan
     const said = decision === "decline" ? "Declined" : "Accepted";
     deciding.decide({ verdict: decision, of: { keys: [line.key] }, field: "" }, `${said} ${line.key}`);
   };
-  const byKey = (event: KeyboardEvent) => {
+  const shown = Math.max(0, Math.min(total - first, Math.ceil(size / ROW) + 1));
+  const cursor = useCursor(product, onProduct);
+  const byKey = (event: KeyboardEvent<HTMLElement>) => {
     const rows = page.data?.rows ?? [];
-    const at = rows.findIndex((row) => row.key === product);
+    const offset = page.data?.offset ?? 0;
+    const here = cursor.here();
+    const at = here ? rows.findIndex((row) => row.key === here) : -1;
     const move = { ArrowDown: 1, ArrowUp: -1 }[event.key];
     const does = { d: "decline", a: "accept" } as const;
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (move) {
-      const next = rows[at < 0 ? first - (page.data?.offset ?? 0) : at + move];
-      if (next?.key) onProduct(next.key);
+      const to = at < 0 ? first - offset : at + move;
+      const next = rows[to];
+      if (next?.key) cursor.go(next.key);
+      const inSight = offset + to >= first && offset + to < first + shown - 1;
+      if (!inSight) event.currentTarget.scrollBy(0, move * ROW);
     } else if (event.key === "d" || event.key === "a") verdict(rows[at], does[event.key]);
     else return;
     event.preventDefault();
   };
-  const shown = Math.max(0, Math.min(total - first, Math.ceil(size / ROW) + 1));
   return (
     <Box
       ref={box}
@@ -110,7 +117,7 @@ export function ChangeList({ run, product, onProduct, deciding, ...asked }: Chan
             return (
               <Box
                 key={index}
-                onClick={() => line?.key && onProduct(line.key)}
+                onClick={() => line?.key && cursor.go(line.key)}
                 role="listitem"
                 aria-setsize={total}
                 aria-posinset={index + 1}
@@ -133,7 +140,7 @@ export function ChangeList({ run, product, onProduct, deciding, ...asked }: Chan
                   <LineView
                     line={line}
                     field={field}
-                    onProduct={onProduct}
+                    onProduct={cursor.go}
                     onDecide={isOpen(run) ? (decision) => verdict(line, decision) : undefined}
                   />
                 ) : (
