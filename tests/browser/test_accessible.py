@@ -117,6 +117,6 @@ def test_nor_in_what_is_asked(page: Page, worked) -> None:
     page.keyboard.press("Escape")
     page.get_by_role("button", name="open question").click()
     assert violations(page) == []
-    page.get_by_role("button", name="Otherwise").click()
+    page.get_by_role("button", name="Some rows, or from a day").click()
     expect(page.get_by_role("form", name="Prepare otherwise")).to_be_visible()
     assert violations(page) == []

@@ -51,7 +51,7 @@ def a_word_is_added_where_it_is_missed(page: Page, feed: str) -> None:
 
 
 def some_rows_are_tried_and_applied(page: Page) -> None:
-    page.get_by_role("button", name="Otherwise").click()
+    page.get_by_role("button", name="Some rows, or from a day").click()
     page.get_by_label("To row").fill("40")
     page.get_by_role("button", name="Prepare this").click()
     expect(page.get_by_text("trial of rows 1 to 40")).to_be_visible()

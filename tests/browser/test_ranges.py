@@ -186,7 +186,7 @@ def test_new_products_alone_and_a_trial_of_five(page: Page, chandler) -> None:
     feed, deliver, place = chandler
     own = feed("Ropery", listing(range(20)))
     page.goto(f"{place}/feeds/{own}/bench")
-    page.get_by_role("button", name="Otherwise").click()
+    page.get_by_role("button", name="Some rows, or from a day").click()
     page.get_by_label("To row").fill("5")
     page.get_by_role("button", name="Prepare this").click()
     page.get_by_role("button", name="Apply to 5 products").click()
@@ -225,7 +225,7 @@ def test_a_list_holds_from_a_day_and_what_is_declined_by_keyboard_does_not(page:
     apply(page, place, own)
     deliver(own, listing(range(13), dear=(1, 2, 3)))
     page.goto(f"{place}/feeds/{own}/bench")
-    page.get_by_role("button", name="Otherwise").click()
+    page.get_by_role("button", name="Some rows, or from a day").click()
     page.get_by_role("radio", name="13 rows").check()
     day = date.today() + timedelta(days=2)
     page.get_by_label("Prices hold from").fill(day.isoformat())

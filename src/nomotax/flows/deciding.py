@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import lru_cache
+from threading import Lock
 
 import polars as pl
 from pydantic import BaseModel
@@ -162,19 +163,22 @@ def _of_rules(run: Run, decided: Sequence[RunDecision]) -> Verdicts:
 #: Verdicts that were worked out last, by what they are of.
 _known: dict[tuple[str, str], tuple[tuple[Verdict, ...], Verdicts]] = {}
 _KEPT = 4
+_turn = Lock()
 
 
 def _verdicts(where: tuple[str, str], rules: tuple[Verdict, ...], run: Run) -> Verdicts:
     """Most often one rule more than were known."""
-    before, found = _known.get(where, ((), None))
+    with _turn:
+        before, found = _known.get(where, ((), None))
     if found is None or rules[: len(before)] != before:
         before, found = (), Verdicts(_lines(*where).height)
     for rule in rules[len(before) :]:
         found = found.after(rule, places_of(run, rule.of))
-    _known.pop(where, None)
-    while len(_known) >= _KEPT:
-        _known.pop(next(iter(_known)), None)
-    _known[where] = rules, found
+    with _turn:
+        _known.pop(where, None)
+        while len(_known) >= _KEPT:
+            _known.pop(next(iter(_known)))
+        _known[where] = rules, found
     return found
 
 

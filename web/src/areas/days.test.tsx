@@ -16,7 +16,7 @@ describe("prices that hold from a day on", () => {
       .on("POST /api/v1/feeds/3/runs", () => ({ id: 12 }))
       .on("GET /api/v1/stores/1/arrivals", () => ({ feeds: [], upload_limit: 1 }));
     draw(<Prepare store={1} feed={3} delivery={7} rows={900} />, "/s/1/feeds/3/bench", "/s/:store/*");
-    await userEvent.click(screen.getByRole("button", { name: "Otherwise" }));
+    await userEvent.click(screen.getByRole("button", { name: "Some rows, or from a day" }));
     await userEvent.click(screen.getByRole("radio", { name: /^Articles picked/ }));
     expect(screen.getByLabelText("To row")).toBeDisabled();
     await userEvent.type(screen.getByLabelText("Prices hold from"), tomorrow());

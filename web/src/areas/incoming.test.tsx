@@ -113,7 +113,7 @@ describe("a trial", () => {
       .on("POST /api/v1/feeds/3/runs", () => ({ id: 12 }))
       .on("GET /api/v1/stores/1/arrivals", () => ({ feeds: [], upload_limit: 1 }));
     draw(<Prepare store={1} feed={3} delivery={7} rows={900} />, "/s/1/feeds/3/bench", "/s/:store/*");
-    await userEvent.click(screen.getByRole("button", { name: "Otherwise" }));
+    await userEvent.click(screen.getByRole("button", { name: "Some rows, or from a day" }));
     const last = screen.getByLabelText("To row");
     await userEvent.clear(last);
     await userEvent.type(last, "0x");

@@ -66,7 +66,8 @@ export function Prepare({ store, feed, delivery, rows }: PrepareProps) {
       <Button
         variant="contained"
         disabled={busy || !delivery}
-        aria-label="Otherwise"
+        aria-label="Some rows, or from a day"
+        title="Some rows, or from a day"
         aria-haspopup="dialog"
         onClick={(e) => setAnchor(e.currentTarget)}
         sx={{ minWidth: 0, px: 0.25, ml: "1px", borderTopLeftRadius: 0, borderBottomLeftRadius: 0 }}
