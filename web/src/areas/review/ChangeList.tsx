@@ -92,7 +92,7 @@ export function ChangeList({ run, product, onProduct, deciding, ...asked }: Chan
       const next = rows[to];
       if (next?.key) cursor.go(next.key);
       const inSight = offset + to >= first && offset + to < first + shown - 1;
-      if (!inSight) event.currentTarget.scrollBy(0, move * ROW);
+      if (!inSight) event.currentTarget.scrollTop += move * ROW;
     } else if (event.key === "d" || event.key === "a") verdict(rows[at], does[event.key]);
     else return;
     event.preventDefault();
