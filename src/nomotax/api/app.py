@@ -15,6 +15,7 @@ from nomotax.api import (
     crosswalks,
     deliveries,
     feeds,
+    guards,
     lookups,
     matching,
     prices,
@@ -36,7 +37,7 @@ from nomotax.records.database import ping
 from nomotax.settings import settings
 
 _AREAS = (
-    stores, schemas, categories, products, deliveries, feeds, matching, ranges, prices,
+    stores, schemas, categories, products, deliveries, feeds, guards, matching, ranges, prices,
     crosswalks, lookups,
     rates,
     runs, snapshots, removals,

@@ -109,6 +109,7 @@ class PageQuery(BaseModel):
     limit: int = Field(default=200, ge=1, le=400)
     again: bool = False
     later: bool = False
+    guard: str = ""
 
 
 class ApplyQuery(BaseModel):
@@ -191,7 +192,7 @@ def get_rows(path: RunPath, query: PageQuery) -> Response:
     """A page of the changeset."""
     page = review.review_page(
         path.run_id, query.status, query.field, query.search, query.offset, query.limit,
-        query.again, query.later,
+        query.again, query.later, query.guard,
     )  # fmt: skip
     return answer(page)
 

@@ -20,13 +20,14 @@ from nomotax.core.crosswalk.identity import KeyRule
 from nomotax.core.errors import StaleChangeset
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import MOVED, changeset_name
-from nomotax.flows.deciding import verdicts_of
+from nomotax.flows.deciding import refuse_held, verdicts_of
 from nomotax.flows.headings import headings_of
 from nomotax.flows.restoring import restored_products
 from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.snapshots import take_before
 from nomotax.flows.undoing import apply_undo
 from nomotax.records.bulk import Shape
+from nomotax.records.catalog import Catalog
 from nomotax.records.changes import Changes, Touched, stale
 from nomotax.records.columns import now
 from nomotax.records.database import session
@@ -47,7 +48,9 @@ def request_apply(run_id: int, snapshot_first: bool = False) -> Run:
     """Queue the writing of a prepared run, with a snapshot of the catalog right before it where
     that is asked for. Raises ``Conflict`` for a run in another state."""
     with session() as db:
-        used = Runs.holding(db, run_id).get(run_id).used | {"snapshot_first": snapshot_first}
+        run = Runs.holding(db, run_id).get(run_id)
+        refuse_held(run)
+        used = run.used | {"snapshot_first": snapshot_first}
         stage = "waiting for a worker"
         run = move(db, run_id, "applying", progress=0, stage=stage, stop_requested=False, used=used)
         # Runs of one store come one after the other.
@@ -96,13 +99,14 @@ def _apply(run_id: int) -> None:
 
 @dataclass(frozen=True)
 class _Written:
-    """The products that a run makes, once they are in ``shape``, what it changes of others, and
-    what waits for its day."""
+    """The products that a run makes, once they are in ``shape``, what it changes of others, what
+    waits for its day, and fields with the products in which they are kept by hand from now on."""
 
     made: pl.DataFrame
     deltas: pl.DataFrame
     shape: Shape = lambda part: part
     later: pl.DataFrame = dataclass_field(default_factory=lambda: pl.DataFrame(schema=GIVEN))
+    kept: list[tuple[str, tuple[str, ...]]] = dataclass_field(default_factory=list)
 
 
 def _written(run: Run, heading: Heading) -> _Written:
@@ -112,8 +116,10 @@ def _written(run: Run, heading: Heading) -> _Written:
         restored = restored_products(frame, heading, run)
         return _Written(restored, product_deltas(frame.filter(~pl.col(MADE))))
     frame = scan.with_row_index(_AT).filter(_WRITES | MOVED).collect()
+    kept: list[tuple[str, tuple[str, ...]]] = []
     if run.kind == "delivery" and (verdicts := verdicts_of(run)):
-        left = verdicts.left(frame, frame[_AT])
+        kept = verdicts.kept()
+        left = verdicts.left(verdicts.corrected(frame, frame[_AT]), frame[_AT])
         frame = left.filter(
             pl.any_horizontal(pl.col(c).list.len() > 0 for c in left.columns if c in _LISTS)
         )
@@ -129,7 +135,7 @@ def _written(run: Run, heading: Heading) -> _Written:
 
     others = frame.filter(~new)
     changed = others.filter(pl.col("fields").list.len() > 0)
-    return _Written(frame.filter(new), product_deltas(changed), shape, given(others))
+    return _Written(frame.filter(new), product_deltas(changed), shape, given(others), kept)
 
 
 def _take_back(run_id: int, schema: StoreSchema, tell: Progress) -> None:
@@ -172,6 +178,8 @@ def _write(
     changes.make(made, _telling(tell, 60, total), written.shape)
     _pair_numbered(db, run, made)
     waits = DatedValues(db, run.store_id).give(known_id(run), written.later)
+    for field, keys in written.kept:
+        Catalog(db, run.store_id).keep_those(keys, field, run.actor)
     changes.make_known(made.height, changed)
     if run.kind == "dated":
         settle(db, run.store_id, known_id(run), _refused(run))

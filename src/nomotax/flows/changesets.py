@@ -26,6 +26,11 @@ def problems_name(run: Run) -> str:
     return f"{run.changes}-problems.parquet"
 
 
+def findings_name(run: Run) -> str:
+    """The artifact with the lines that its guards have found, by their places."""
+    return f"{run.changes}-findings.parquet"
+
+
 def together(frame: pl.DataFrame) -> pl.LazyFrame:
     """Lines with those of one fate together: a page of the ten held ones reads those alone."""
     fates = frame["status"].unique(maintain_order=True)

@@ -12,13 +12,18 @@ from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.changes.again import AGAIN
+from nomotax.core.changes.by_hand import as_written
 from nomotax.core.changes.later import LATER
-from nomotax.core.changes.verdicts import Chosen, Verdict, Verdicts
-from nomotax.core.errors import Conflict, NotFound
+from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.changes.verdicts import Verdict, Verdicts
+from nomotax.core.errors import Conflict, NotFound, UnfitValue
+from nomotax.core.guards.model import SORTS, Finding
 from nomotax.flows.changesets import changeset_name
+from nomotax.flows.guarding import findings_of, places_found
 from nomotax.flows.headings import label_of
+from nomotax.flows.lines import places_of, prepared_run, touched
 from nomotax.records.actors import at_work
+from nomotax.records.catalog import Catalog
 from nomotax.records.database import session
 from nomotax.records.repositories import Stores
 from nomotax.records.repository import known_id
@@ -32,81 +37,49 @@ _NAMED = 3
 
 
 class DecisionLine(BaseModel):
-    """A decision in words, and how many lines it is about."""
+    """A decision in words, and how many lines it is about. ``guard`` is the one that it lets
+    through."""
 
     id: int
     verdict: str
     said: str
     lines: int
+    reason: str
+    guard: str
     author: str
     at: datetime
 
 
+class FindingLine(Finding):
+    """What a guard saw. ``guard`` is what decisions call it by, and ``held`` how many lines it
+    still holds; it is ``open`` while it holds any of them, or the run."""
+
+    guard: str
+    held: int
+    open: bool
+
+
 class RunDecisions(BaseModel):
-    """The decisions of a run, the last one first. ``writes`` are the lines that applying it would
-    write, ``declined`` those of which something stays as it is."""
+    """The decisions of a run, the last one first, and what its guards saw. ``writes`` are the
+    lines that applying it would write, ``held`` those that guards hold, ``declined`` those of
+    which something stays as it is by a person's word."""
 
     decisions: list[DecisionLine]
+    findings: list[FindingLine]
     writes: int
+    held: int
     declined: int
-
-
-def prepared_run(run_id: int) -> Run:
-    """A run that has been prepared. Raises ``NotFound``."""
-    with session() as db:
-        run = Runs.holding(db, run_id).get(run_id)
-    if not run.changes or not artifacts().exists(changeset_name(run)):
-        raise NotFound("This run has no changeset yet.", remedy="Wait until it is prepared.")
-    return run
-
-
-def touched(scan: pl.LazyFrame) -> pl.Expr:
-    """Names of the fields that a line changes, now or on their day."""
-    if LATER not in scan.collect_schema():
-        return pl.col("fields")
-    return pl.col("fields").list.concat(pl.col(LATER).fill_null([]))
-
-
-def places_of(run: Run, chosen: Chosen) -> pl.Series:
-    """Where the lines stand in a run's changeset that are chosen, in order."""
-    return _places(artifacts().root, changeset_name(run), chosen)
-
-
-#: So many filters and decisions of runs are known without asking again where their lines stand.
-_ASKED = 48
-
-
-@lru_cache(maxsize=_ASKED)
-def _places(root: str, changeset: str, chosen: Chosen) -> pl.Series:
-    scan = artifacts().scan(changeset).with_row_index("place")
-    if chosen.keys is not None:
-        scan = scan.filter(pl.col("key").is_in(list(chosen.keys)))
-    if chosen.again and AGAIN in scan.collect_schema():
-        scan = scan.filter(AGAIN)
-    if chosen.later:
-        waits = pl.col(LATER).list.len() > 0 if LATER in scan.collect_schema() else pl.lit(False)
-        scan = scan.filter(waits)
-    if chosen.status:
-        scan = scan.filter(pl.col("status") == chosen.status)
-    if chosen.field:
-        scan = scan.filter(touched(scan).list.contains(chosen.field))
-    if chosen.search:
-        text = chosen.search.lower()
-        scan = scan.filter(
-            pl.any_horizontal(
-                pl.col(c).str.to_lowercase().str.contains(text, literal=True)
-                for c in ("key", "title", "reason")
-            )
-        )
-    return scan.select("place").collect()["place"]
 
 
 def decide(run_id: int, verdict: Verdict) -> int:
     """Keep a decision; gives its number. Raises ``Conflict`` for a run that is not prepared,
     ``NotFound`` where it is about no line."""
     run = prepared_run(run_id)
-    if not places_of(run, verdict.of).len():
+    places, whole = places_of(run, verdict.of), verdict.verdict == "release" and _holds_run(run)
+    if not places.len() and not (whole and verdict.of.guard in whole):
         raise NotFound("No line of this run is meant.", remedy="Choose lines that are there.")
+    if verdict.verdict == "correct":
+        verdict = _as_store_writes(run, verdict, places)
     with session() as db:
         _still_open(db, run_id)
         made = RunDecision(
@@ -116,6 +89,45 @@ def decide(run_id: int, verdict: Verdict) -> int:
         db.add(made)
         db.flush()
         return known_id(made)
+
+
+def _holds_run(run: Run) -> set[str]:
+    """The guards that hold the whole of a run."""
+    return {one.called for one in findings_of(run) if one.holds == "run"}
+
+
+def _as_store_writes(run: Run, verdict: Verdict, places: pl.Series) -> Verdict:
+    """A correction with its value as the store writes it. Raises ``UnfitValue`` for one that its
+    field does not take, ``Conflict`` where the run does not write the field of these products."""
+    field, keys = verdict.field, verdict.of.keys or ()
+    scan = artifacts().scan(changeset_name(run))
+    with session() as db:
+        stores = Stores(db)
+        schema = stores.schema(run.store_id)
+        categories = frozenset(stores.category_paths(run.store_id))
+        label = label_of(schema, field)
+        fates = scan.select("key", "status").collect()[places]
+        unwritten = fates.filter(~pl.col("status").is_in(["new", "changed"]))["key"]
+        if NEW + field not in scan.collect_schema() or unwritten.len():
+            who = ", ".join(unwritten[:_NAMED]) or ", ".join(keys[:_NAMED])
+            raise Conflict(
+                f"This run does not write {label} of {who}.",
+                where=label,
+                remedy="Write the value into the product itself.",
+            )
+        if by_hand := Catalog(db, run.store_id).keeping(keys, field):
+            raise Conflict(
+                f"{label} of {', '.join(by_hand[:_NAMED])} is kept by hand.",
+                where=label,
+                remedy="Write the value into the product itself.",
+            )
+        value = as_written(schema, keys[0], {field: verdict.value}, categories)[field]
+        if schema[field].unique and value is not None:
+            holder = Catalog(db, run.store_id).key_with(field, value)
+            if len(keys) > 1 or holder not in (None, *keys):
+                said = f"{label}: '{value}' is that of {holder or 'several of these'} already."
+                raise UnfitValue(said, where=field)
+    return verdict.model_copy(update={"value": value})
 
 
 def take_back(run_id: int, decision_id: int) -> None:
@@ -171,7 +183,9 @@ def _verdicts(where: tuple[str, str], rules: tuple[Verdict, ...], run: Run) -> V
     with _turn:
         before, found = _known.get(where, ((), None))
     if found is None or rules[: len(before)] != before:
-        before, found = (), Verdicts(_lines(*where).height)
+        stops = {one.called for one in findings_of(run) if one.holds == "lines"}
+        held = {guard: at for guard, at in places_found(run).items() if guard in stops}
+        before, found = (), Verdicts(_lines(*where).height, held)
     for rule in rules[len(before) :]:
         found = found.after(rule, places_of(run, rule.of))
     with _turn:
@@ -197,38 +211,84 @@ def decisions_of(run_id: int) -> RunDecisions:
         schema = Stores(db).schema(run.store_id)
         decided = _of_run(db, run)
     found = _of_rules(run, decided)
-    lines = _lines(artifacts().root, changeset_name(run))
-    whole = lines["writes"] & found.declined()
-    apart, declined = found.apart(), int(whole.sum())
-    writes = int(lines["writes"].sum()) - declined
-    if apart.len():
-        scan = artifacts().scan(changeset_name(run))
-        lists = [c for c in ("status", "fields", LATER) if c in scan.collect_schema()]
-        own = scan.select(lists).collect()[apart]
-        left = found.left(own, apart)
-        still = left.select(touched(left.lazy()).list.len() > 0).to_series()
-        before = lines["writes"].gather(apart)
-        writes += int((still & before).sum()) - int((before & ~whole.gather(apart)).sum())
-        some = left["declined"].list.len() > 0
-        declined += int((some & before).sum()) - int(whole.gather(apart).sum())
+    counts = _counts(run, found)
+    through = {str(one.rule["of"].get("guard", "")) for one in decided if _releases(one)}
     return RunDecisions(
         decisions=[
             DecisionLine(
                 id=known_id(one), verdict=str(one.rule["verdict"]), at=one.at, author=one.author,
                 said=_said(rule, lambda name: label_of(schema, name)),
-                lines=lines,
+                lines=lines, reason=rule.reason,
+                guard=rule.of.guard if rule.verdict == "release" else "",
             )
             for one, lines in reversed(list(zip(decided, found.lines, strict=True)))
             for rule in [Verdict.model_validate(one.rule)]
         ],
-        writes=writes,
-        declined=declined,
+        findings=[_standing(one, found, through) for one in findings_of(run)],
+        **counts,
     )  # fmt: skip
 
 
+def _releases(one: RunDecision) -> bool:
+    return one.rule["verdict"] == "release" and one.rule["of"].get("keys") is None
+
+
+def _standing(one: Finding, found: Verdicts, through: set[str]) -> FindingLine:
+    held = int(found.held(one.called).sum()) if one.holds == "lines" else 0
+    still = one.called not in through if one.holds == "run" else held > 0
+    return FindingLine.model_validate(
+        one.model_dump() | {"guard": one.called, "held": held, "open": still}
+    )
+
+
+def refuse_held(run: Run) -> None:
+    """Raises ``Conflict`` while a guard holds the whole of a run."""
+    with session() as db:
+        decided = _of_run(db, run)
+    through = {str(one.rule["of"].get("guard", "")) for one in decided if _releases(one)}
+    for one in findings_of(run):
+        if one.holds == "run" and one.called not in through:
+            raise Conflict(
+                f"A guard holds this run. {one.said}.",
+                remedy="Let it through with a reason, or leave the run as it is.",
+            )
+
+
+def _counts(run: Run, found: Verdicts) -> dict[str, int]:
+    """How many lines would be written, are held, are declined in whole or in part."""
+    lines = _lines(artifacts().root, changeset_name(run))
+    before, no, held = lines["writes"], found.declined(), found.held()
+    counts = {
+        "writes": int((before & ~no & ~held).sum()),
+        "held": int((before & held & ~no).sum()),
+        "declined": int((before & no).sum()),
+    }
+    apart = found.apart()
+    if not apart.len():
+        return counts
+    scan = artifacts().scan(changeset_name(run))
+    both = [side + f for f in found.corrects for side in (OLD, NEW)]
+    names = [c for c in ("status", "fields", LATER, *both) if c in scan.collect_schema()]
+    left = found.left(found.corrected(scan.select(names).collect()[apart], apart), apart)
+    still = left.select(touched(left.lazy()).list.len() > 0).to_series()
+    before, no, held = (one.gather(apart) for one in (before, no, held))
+    some = left["declined"].list.len() > 0
+    # A line that is held writes nothing as yet, whatever is decided of its fields.
+    return {
+        "writes": counts["writes"] + int((still & ~held).sum()) - int((before & ~no & ~held).sum()),
+        "held": counts["held"],
+        "declined": counts["declined"] + int((some & before).sum()) - int((before & no).sum()),
+    }
+
+
 def _said(rule: Verdict, label: Callable[[str], str]) -> str:
-    """Which lines a rule is about: "Price of all changed with 'blue'"."""
+    """Which lines a rule is about: "Price of all changed with 'blue'"; of a correction what it
+    says, too."""
     of = rule.of
+    if rule.verdict == "correct":
+        keeps = ", kept by hand" if rule.keep else ""
+        who = ", ".join((of.keys or ())[:_NAMED])
+        return f"{label(rule.field)} of {who}: {rule.value or 'empty'}{keeps}"
     if of.keys is not None:
         more = len(of.keys) - _NAMED
         which = ", ".join(of.keys[:_NAMED]) + (f" and {more} more" if more > 0 else "")
@@ -238,4 +298,12 @@ def _said(rule: Verdict, label: Callable[[str], str]) -> str:
         which += f" with “{of.search}”" if of.search else ""
         which += ", other than before" if of.again else ""
         which += ", for a later day" if of.later else ""
+        which += f" that a guard found ({_called(of.guard, label)})" if of.guard else ""
     return f"{label(rule.field)} of {which}" if rule.field else which
+
+
+def _called(guard: str, label: Callable[[str], str]) -> str:
+    """A guard among the findings of a run by its name: "Prices that jump, Price"."""
+    kind, _, field = guard.partition(":")
+    name = next((sort.name for sort in SORTS.values() if sort.kind == kind), kind)
+    return f"{name}, {label(field)}" if field else name

@@ -14,12 +14,14 @@ from nomotax.core.changes.later import DAY, LATER
 from nomotax.core.changes.marks import NEW, OLD
 from nomotax.core.changes.states import STATE, TAKEN_OUT, said
 from nomotax.core.changes.taking_back import STAYS
-from nomotax.core.changes.verdicts import DECLINED, Chosen
+from nomotax.core.changes.verdicts import DECLINED, HELD, Chosen, Verdicts
 from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.core.writing.tables import write_table
 from nomotax.flows.changesets import changeset_name, problems_name
-from nomotax.flows.deciding import places_of, prepared_run, touched, verdicts_of
+from nomotax.flows.deciding import verdicts_of
+from nomotax.flows.guarding import findings_of
 from nomotax.flows.headings import label_of
+from nomotax.flows.lines import places_of, prepared_run, touched
 from nomotax.records.bulk import read_query
 from nomotax.records.database import session
 from nomotax.records.repositories import Stores
@@ -30,7 +32,7 @@ from nomotax.records.tables import Run
 class Change(BaseModel):
     """``percent`` is given where both values are numbers and the old one is not zero; ``day`` is
     that from which the new value holds, null where the run itself writes it. It is ``declined``
-    where a person has decided against it."""
+    where a person has decided against it, ``corrected`` where one has written the new value."""
 
     field: str
     label: str
@@ -39,14 +41,18 @@ class Change(BaseModel):
     percent: Decimal | None
     day: date | None
     declined: bool = False
+    corrected: bool = False
 
 
 class ReviewRow(BaseModel):
+    """A line; ``held`` tells that a guard holds it until it is let through."""
+
     row: int | None
     key: str | None
     title: str | None
     status: str
     reason: str | None
+    held: bool = False
     changes: list[Change]
 
 
@@ -150,15 +156,16 @@ def _moves(scan: pl.LazyFrame, price: str) -> list[MovePoint]:
 
 def review_page(
     run_id: int, status: str = "", field: str = "", search: str = "",
-    offset: int = 0, limit: int = 200, again: bool = False, later: bool = False,
+    offset: int = 0, limit: int = 200, again: bool = False, later: bool = False, guard: str = "",
 ) -> ReviewPage:  # fmt: skip
     """Rows of one status (or all), of those that change ``field``, that hold ``search``, are
-    other than they were seen before the catalog changed (``again``), or change something on a
-    ``later`` day."""
+    other than they were seen before the catalog changed (``again``), change something on a
+    ``later`` day, or that a ``guard`` has found."""
     schema, run = _schema(run_id), prepared_run(run_id)
     scan = artifacts().scan(changeset_name(run))
     places = places_of(
-        run, Chosen(status=status, field=field, search=search, again=again, later=later)
+        run,
+        Chosen(status=status, field=field, search=search, again=again, later=later, guard=guard),
     )
     wanted = places.slice(offset, limit)
     if wanted.len() == 0:
@@ -166,21 +173,33 @@ def review_page(
     # Only the stretch of the table that holds the page is read; changesets are never rewritten.
     begin, end = int(wanted[0]), int(wanted[-1])
     rows = scan.slice(begin, end - begin + 1).collect()[wanted - begin]
-    decided = verdicts_of(run).left(rows, wanted)[DECLINED]
-    both = zip(rows.iter_rows(named=True), decided, strict=True)
-    page = [_row(r, schema, set(declined)) for r, declined in both]
+    verdicts = verdicts_of(run)
+    told = verdicts.corrected(rows, wanted)
+    left = verdicts.left(told, wanted)
+    mended = [
+        {f for f in verdicts.corrects if NEW + f in was and now[NEW + f] != was[NEW + f]}
+        for was, now in zip(rows.iter_rows(named=True), told.iter_rows(named=True), strict=True)
+    ]
+    several = zip(told.iter_rows(named=True), left[DECLINED], left[HELD], mended, strict=True)
+    page = [_row(r, schema, set(declined), held, own) for r, declined, held, own in several]
     return ReviewPage(total=places.len(), rows=page)
 
 
-def _row(row: dict[str, object], schema: StoreSchema, declined: set[str]) -> ReviewRow:
+def _row(
+    row: dict[str, object], schema: StoreSchema, declined: set[str], held: bool, mended: set[str]
+) -> ReviewRow:
     changes = []
     if row["status"] in ("changed", "new", "gone", STAYS):
         both = [*row["fields"], *(row.get(LATER) or [])]  # type: ignore[misc]  # lists of names
         names = sorted(both, key=lambda f: _weight(f, schema))
-        changes = [_change(f, row, schema, f in declined) for f in names]
-    return ReviewRow.model_validate(
-        {k: row[k] for k in ("row", "key", "title", "status", "reason")} | {"changes": changes}
-    )
+        changes = [
+            _change(f, row, schema).model_copy(
+                update={"declined": f in declined, "corrected": f in mended}
+            )
+            for f in names
+        ]
+    own = {k: row[k] for k in ("row", "key", "title", "status", "reason")}
+    return ReviewRow.model_validate(own | {"changes": changes, "held": held})
 
 
 def _days(scan: pl.LazyFrame) -> list[pl.Expr]:
@@ -207,7 +226,7 @@ def _weight(field: str, schema: StoreSchema) -> int:
     return _FIRST.index(role) if role in _FIRST else len(_FIRST)
 
 
-def _change(field: str, row: dict[str, object], schema: StoreSchema, declined: bool) -> Change:
+def _change(field: str, row: dict[str, object], schema: StoreSchema) -> Change:
     before, after = (_text(row[side + field]) for side in (OLD, NEW))
     if field == STATE:
         before, after = said(before), said(after)
@@ -221,7 +240,6 @@ def _change(field: str, row: dict[str, object], schema: StoreSchema, declined: b
             "before": before,
             "after": after,
             "percent": percent,
-            "declined": declined,
             "day": row.get(DAY + field) if field in (row.get(LATER) or []) else None,  # type: ignore[operator]  # a list of names
         }
     )
@@ -241,8 +259,12 @@ def _as_decided(run: Run) -> pl.DataFrame:
     """row, key, title, status, fields and reason of all lines, as people have decided."""
     scan = artifacts().scan(changeset_name(run))
     days = [c for c in scan.collect_schema() if c == LATER or c.startswith(DAY)]
-    lines = scan.select("row", "key", "title", "status", "fields", "reason", *days).collect()
-    left = verdicts_of(run).left(lines, pl.int_range(0, lines.height, eager=True))
+    verdicts, names = verdicts_of(run), scan.collect_schema().names()
+    both = [side + f for f in verdicts.corrects for side in (OLD, NEW) if side + f in names]
+    about = ("row", "key", "title", "status", "fields", "reason", *days, *both)
+    every = pl.int_range(0, int(scan.select(pl.len()).collect().item()), eager=True)
+    left = verdicts.left(verdicts.corrected(scan.select(about).collect(), every), every)
+    guards = _guarded(run, verdicts, every.len())
     now = pl.when(pl.col("fields").list.len() > 0).then(pl.col("fields").list.join(", "))
     fields = pl.concat_str([now, *_days(left.lazy())], separator=", ", ignore_nulls=True)
     declined = pl.when(pl.col(DECLINED).list.len() > 0).then(
@@ -250,18 +272,31 @@ def _as_decided(run: Run) -> pl.DataFrame:
     )
     return left.select(
         "row", "key", "title",
-        pl.when(declined.is_not_null() & (fields == "")).then(pl.lit("declined"))
-        .otherwise("status").alias("status"),
+        pl.when(declined.is_not_null() & (fields == "") & ~pl.col(HELD)).then(pl.lit("declined"))
+        .when(HELD).then(pl.lit("held")).otherwise("status").alias("status"),
         fields.replace("", None).alias("fields"),
-        pl.concat_str(["reason", declined], separator="; ", ignore_nulls=True)
+        pl.concat_str(["reason", guards, declined], separator="; ", ignore_nulls=True)
         .replace("", None).alias("reason"),
     )  # fmt: skip
+
+
+def _guarded(run: Run, verdicts: Verdicts, height: int) -> pl.Series:
+    """What the guards say that hold each line, null where none does."""
+    said = pl.Series([None] * height, dtype=pl.String)
+    told = said.to_frame("said")
+    for one in findings_of(run):
+        if one.holds == "lines":
+            own = pl.when(verdicts.held(one.called)).then(pl.lit(f"held: {one.said}"))
+            both = pl.concat_str(["said", own], separator="; ", ignore_nulls=True)
+            told = told.with_columns(both.replace("", None).alias("said"))
+    return told["said"]
 
 
 def result_file(run_id: int, kind: str) -> bytes:
     """A line for every arriving row, and for every product that the run touches: row, the
     product's id and group as the catalog has them now (empty where it has none), key, title, what
-    becomes of it, the fields written and why; *declined* where a person would not have it."""
+    becomes of it, the fields written and why; *declined* where a person would not have it, *held*
+    where a guard was not to let it through."""
     run = prepared_run(run_id)
     known = read_query(
         "select key, id, variant_group from products "

@@ -13,6 +13,7 @@ from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.diff import Comparison, fields_beside
+from nomotax.core.changes.held import Held
 from nomotax.core.changes.later import LATER, Days
 from nomotax.core.changes.picking import Picked
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
@@ -24,6 +25,7 @@ from nomotax.flows.changesets import changeset_name, keep_changeset
 from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
 from nomotax.flows.decisions import kept_of
+from nomotax.flows.guarding import guarded
 from nomotax.flows.known import pairings_of
 from nomotax.flows.offers import offered_before, standing_of
 from nomotax.flows.picking import picked_of
@@ -208,7 +210,8 @@ def _prepare(run_id: int, tell: Progress) -> None:
             work.run.used = work.run.used | {
                 "numbered": _numbered(work.numbers, comparison.given, asks)
             }
-        _keep(work, found, whole.select(pl.len()).collect().item())
+        work.run.used = work.run.used | {"filled": comparison.filled}
+        _keep(work, found, products, whole.select(pl.len()).collect().item())
 
 
 def _numbered(numbers: Numbers, given: pl.DataFrame, paired: bool) -> dict[str, Any]:
@@ -297,15 +300,17 @@ def _brought(runs: list[Run]) -> pl.DataFrame:
     return pl.concat(named).group_by("key").agg(pl.col("times").min()).collect()
 
 
-def _keep(work: _Work, found: Compared, whole: int) -> None:
+def _keep(work: _Work, found: Compared, products: Held, whole: int) -> None:
     # The files come first: a run is "prepared" only once its changeset can be read.
     # What hashes in it are made by: those of another version cannot be set beside them.
     work.run.used = work.run.used | {"hashed": pl.__version__, "beside": work.beside}
     kept = keep_changeset(work.run, found.lines(), found.problems)
     counts, waits = found.counts, _waits(found)
-    kept["used"] |= {"waits": waits}
+    trips = guarded(work.run, counts, products, work.rows.partial)
+    kept["used"] |= {"waits": waits, "findings": trips}
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n)
     said += f"; {waits} values wait for their day" if waits else ""
+    said += f"; {len(trips)} guards saw something" if trips else ""
     trial = f" of {whole}, as a trial" if work.rows.partial else ""
     with session() as db:
         move(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from sqlalchemy import ColumnElement, Text, any_, func
 from sqlalchemy.dialects.postgresql import array
 from sqlmodel import col, select
@@ -9,6 +11,7 @@ from sqlmodel import col, select
 from nomotax.core.changes.states import TAKEN_OUT
 from nomotax.core.errors import NotFound
 from nomotax.records.actors import at_work
+from nomotax.records.columns import Actor
 from nomotax.records.products import KeptValue, Product
 from nomotax.records.repository import Repository, known_id
 
@@ -78,6 +81,25 @@ class Catalog(Repository):
         query = select(func.count(), func.max(KeptValue.id))
         count, last = self.session.exec(query.where(KeptValue.store_id == self.store_id)).one()
         return count, last or 0
+
+    def keeping(self, keys: Sequence[str], field: str) -> list[str]:
+        """Those of these products in which a field is kept by hand."""
+        query = (
+            select(Product.key)
+            .join(KeptValue, col(Product.id) == col(KeptValue.product_id))
+            .where(KeptValue.store_id == self.store_id, KeptValue.field == field)
+        )
+        return list(self.session.exec(query.where(col(Product.key).in_(keys))))
+
+    def keep_those(self, keys: Sequence[str], field: str, by: Actor | None) -> None:
+        """Keep a field of several products by hand, as somebody has decided."""
+        known = self.keeping(keys, field)
+        query = select(Product.id).where(
+            *in_catalog(self.store_id), col(Product.key).in_(keys), col(Product.key).not_in(known)
+        )
+        for product in self.session.exec(query).all():
+            made = KeptValue(store_id=self.store_id, product_id=product or 0, field=field, actor=by)
+            self.session.add(made)
 
     def keep(self, key: str, field: str, keep: bool) -> None:
         """Keep a field of a product by hand, or no longer. Raises ``NotFound``."""

@@ -94,7 +94,8 @@ class Supplier(SQLModel, table=True):
 class Feed(SQLModel, table=True):
     """One stream of deliveries of a supplier, with its saved reading.
 
-    ``password`` opens the supplier's archives; it is never given out. ``picking`` are the rules
+    ``password`` opens the supplier's archives; it is never given out. ``guards`` are those that
+    are set otherwise than all are. ``picking`` are the rules
     that pick articles of its range, and ``picked`` is another number whenever those that are
     picked change.
     """
@@ -109,6 +110,7 @@ class Feed(SQLModel, table=True):
     password: str = ""
     picking: list[dict[str, Any]] = document(default_factory=list)
     picked: int = 0
+    guards: list[dict[str, Any]] = document(default_factory=list)
     created_at: datetime = moment()
     removed_at: datetime | None = removal()
 

@@ -867,6 +867,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{feed_id}/guards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The guards, and what each kind of them holds. */
+        get: operations["guards_get_guards_feeds__int_feed_id__guards_get"];
+        /** Set them for what is prepared from now on; kinds that are not named are as for all feeds. */
+        put: operations["guards_put_guards_feeds__int_feed_id__guards_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/guards/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What such guards would have seen in the last deliveries; nothing is changed. */
+        post: operations["guards_post_tried_feeds__int_feed_id__guards_tried_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{feed_id}/matching": {
         parameters: {
             query?: never;
@@ -5669,6 +5704,126 @@ export interface components {
             };
         };
         /**
+         * FeedGuards
+         * @description With what each kind of them holds, and when.
+         */
+        FeedGuards: {
+            /** Guards */
+            guards: components["schemas"]["Guard"][];
+            /** Sorts */
+            sorts: components["schemas"]["GuardSort"][];
+        };
+        /**
+         * Guard
+         * @description One guard of a feed. ``limit`` is a share in percent, or a number of words.
+         */
+        Guard: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words";
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Limit */
+            limit: number | string;
+        };
+        /**
+         * GuardSort
+         * @description What a kind of guard is called, what it holds, and when: ``says`` has "{limit}" where its
+         *     limit stands, null where it needs none. ``limit`` and ``on`` are what a feed has that says
+         *     nothing else.
+         */
+        GuardSort: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words";
+            /** Name */
+            name: string;
+            /**
+             * Holds
+             * @enum {string}
+             */
+            holds: "run" | "lines";
+            /** Says */
+            says: string;
+            /** Limit */
+            limit: string | null;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+        };
+        /**
+         * Guards
+         * @description The guards of a feed, one of each kind.
+         */
+        Guards: {
+            /** Guards */
+            guards: components["schemas"]["Guard"][];
+        };
+        /**
+         * Tried
+         * @description The last runs of a feed, the newest first. New words are not told of them: what the catalog
+         *     had then is not known any more.
+         */
+        Tried: {
+            /** Runs */
+            runs: components["schemas"]["TriedRun"][];
+        };
+        /**
+         * Finding
+         * @description What a guard saw, and against what, in one sentence. ``lines`` are those that it is about;
+         *     where it ``holds`` the run there may be none to show.
+         */
+        Finding: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words";
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+            /**
+             * Holds
+             * @enum {string}
+             */
+            holds: "run" | "lines";
+            /** Said */
+            said: string;
+            /**
+             * Lines
+             * @default 0
+             */
+            lines?: number;
+        };
+        /**
+         * TriedRun
+         * @description A run, and what guards would have seen of it.
+         */
+        TriedRun: {
+            /** Run Id */
+            run_id: number;
+            /** File Name */
+            file_name: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+        };
+        /**
          * MatchingView
          * @description How the rows of a delivery find products. ``ways`` are those of ``identity``, each with what
          *     it decides after those before it; ``counts`` are rows by group; ``columns`` are those that the
@@ -6877,7 +7032,7 @@ export interface components {
          * Change
          * @description ``percent`` is given where both values are numbers and the old one is not zero; ``day`` is
          *     that from which the new value holds, null where the run itself writes it. It is ``declined``
-         *     where a person has decided against it.
+         *     where a person has decided against it, ``corrected`` where one has written the new value.
          */
         Change: {
             /** Field */
@@ -6897,8 +7052,16 @@ export interface components {
              * @default false
              */
             declined?: boolean;
+            /**
+             * Corrected
+             * @default false
+             */
+            corrected?: boolean;
         };
-        /** ReviewRow */
+        /**
+         * ReviewRow
+         * @description A line; ``held`` tells that a guard holds it until it is let through.
+         */
         ReviewRow: {
             /** Row */
             row: number | null;
@@ -6910,25 +7073,36 @@ export interface components {
             status: string;
             /** Reason */
             reason: string | null;
+            /**
+             * Held
+             * @default false
+             */
+            held?: boolean;
             /** Changes */
             changes: components["schemas"]["Change"][];
         };
         /**
          * RunDecisions
-         * @description The decisions of a run, the last one first. ``writes`` are the lines that applying it would
-         *     write, ``declined`` those of which something stays as it is.
+         * @description The decisions of a run, the last one first, and what its guards saw. ``writes`` are the
+         *     lines that applying it would write, ``held`` those that guards hold, ``declined`` those of
+         *     which something stays as it is by a person's word.
          */
         RunDecisions: {
             /** Decisions */
             decisions: components["schemas"]["DecisionLine"][];
+            /** Findings */
+            findings: components["schemas"]["FindingLine"][];
             /** Writes */
             writes: number;
+            /** Held */
+            held: number;
             /** Declined */
             declined: number;
         };
         /**
          * DecisionLine
-         * @description A decision in words, and how many lines it is about.
+         * @description A decision in words, and how many lines it is about. ``guard`` is the one that it lets
+         *     through.
          */
         DecisionLine: {
             /** Id */
@@ -6939,6 +7113,10 @@ export interface components {
             said: string;
             /** Lines */
             lines: number;
+            /** Reason */
+            reason: string;
+            /** Guard */
+            guard: string;
             /** Author */
             author: string;
             /**
@@ -6948,26 +7126,81 @@ export interface components {
             at: string;
         };
         /**
+         * FindingLine
+         * @description What a guard saw. ``guard`` is what decisions call it by, and ``held`` how many lines it
+         *     still holds; it is ``open`` while it holds any of them, or the run.
+         */
+        FindingLine: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words";
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+            /**
+             * Holds
+             * @enum {string}
+             */
+            holds: "run" | "lines";
+            /** Said */
+            said: string;
+            /**
+             * Lines
+             * @default 0
+             */
+            lines?: number;
+            /** Guard */
+            guard?: string;
+            /** Held */
+            held: number;
+            /** Open */
+            open: boolean;
+        };
+        /**
          * Verdict
          * @description Lines are written, or not; with ``field`` this one of what they change. A new product is
          *     decided as a whole: what is said of a field says nothing of it.
+         *
+         *     What guards hold is written only once it is let through (*release*), for a ``reason``: by one
+         *     guard where the lines are those of its finding, by all otherwise. *correct* has a ``field`` of
+         *     these products hold another ``value``, null for none; with ``keep`` it is kept by hand.
          */
         Verdict: {
             /**
              * Verdict
              * @enum {string}
              */
-            verdict: "accept" | "decline";
+            verdict: "accept" | "decline" | "release" | "correct";
             of: components["schemas"]["Chosen"];
             /**
              * Field
              * @default
              */
             field?: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /**
+             * Value
+             * @default null
+             */
+            value?: string | null;
+            /**
+             * Keep
+             * @default false
+             */
+            keep?: boolean;
         };
         /**
          * Chosen
-         * @description Lines: of products by their ``keys``, or all that a filter shows.
+         * @description Lines: of products by their ``keys``, or all that a filter shows; ``guard`` are those that a
+         *     finding is about.
          */
         Chosen: {
             /**
@@ -6990,6 +7223,11 @@ export interface components {
              * @default
              */
             search?: string;
+            /**
+             * Guard
+             * @default
+             */
+            guard?: string;
             /**
              * Again
              * @default false
@@ -10042,6 +10280,161 @@ export interface operations {
             };
         };
     };
+    guards_get_guards_feeds__int_feed_id__guards_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedGuards"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    guards_put_guards_feeds__int_feed_id__guards_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Guards"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedGuards"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    guards_post_tried_feeds__int_feed_id__guards_tried_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Guards"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     matching_get_matching_feeds__int_feed_id__matching_get: {
         parameters: {
             query?: {
@@ -12514,6 +12907,7 @@ export interface operations {
                 limit?: number;
                 again?: boolean;
                 later?: boolean;
+                guard?: string;
             };
             header?: never;
             path: {

@@ -70,14 +70,15 @@ class Catalog(Protocol):
 @dataclass(frozen=True)
 class Noted:
     """What is kept of a piece until all are taken: how many rows it had, what other rows have to do
-    with of each, the problems that rows have by themselves and with the catalog, and the keys of
-    products that rows which wait may be about."""
+    with of each, the problems that rows have by themselves and with the catalog, the keys of
+    products that rows which wait may be about, and in how many rows each field is filled."""
 
     rows: int
     seen: pl.DataFrame
     own: pl.DataFrame
     beyond: pl.DataFrame
     meant: pl.Series
+    filled: Mapping[str, int]
 
 
 def fields_beside(plan: Plan) -> list[str]:
@@ -166,6 +167,7 @@ class Comparison:
             without_missing(own, known, plan),
             beyond,
             matched.meant,
+            {f: rows.height - rows[NEW + f].null_count() for f in plan.fields},
         )
         lines = joined.select(
             pl.col(ROW).alias("row"), "key", _title(plan).alias("title"), "fields",
@@ -236,6 +238,11 @@ class Comparison:
         )
         whole = self.days.held_back(whole, plan) if self.days else whole
         return whole.with_columns(_changed_fields(whole, plan, self._movers))
+
+    @property
+    def filled(self) -> dict[str, int]:
+        """In how many of the rows that were noted each field is filled."""
+        return {f: sum(n.filled[f] for n in self._noted) for f in self.plan.fields}
 
     def problems(self) -> pl.DataFrame:
         """Every problem of all rows that were taken, as in ``problems_of``."""

@@ -1,0 +1,1 @@
+"""Limits that hold a changeset, or some of its lines, for a person."""

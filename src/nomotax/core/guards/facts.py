@@ -1,0 +1,94 @@
+"""What guards look at: a changeset, and what the deliveries before it were like."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import polars as pl
+
+from nomotax.core.changes.later import LATER
+from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.numbers import NUMBER
+from nomotax.core.schema.model import Role, StoreField, StoreSchema
+
+#: Where a line stands in its changeset.
+PLACE = "place"
+#: Lines of products that the store has.
+KNOWN = pl.col("status").is_in(["changed", "same"])
+#: Lines that write something, where their fields are any.
+WRITES = pl.col("status").is_in(["new", "changed", "gone"])
+
+
+@dataclass(frozen=True)
+class Earlier:
+    """A delivery of the same feed that was applied: its rows, and in how many a field was filled;
+    empty where that was not counted."""
+
+    rows: int
+    filled: Mapping[str, int] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Facts:
+    """A changeset of ``lines`` as ``Comparison.judge`` gives them, its ``counts`` by status, and in
+    how many rows each field was ``filled``. ``earlier`` are the deliveries applied before it, the
+    newest first. ``words`` gives the values that products of the store have in some fields; None
+    where that is not known any more. A ``trial`` has only some of the rows."""
+
+    lines: pl.LazyFrame
+    schema: StoreSchema
+    counts: Mapping[str, int]
+    filled: Mapping[str, int]
+    earlier: Sequence[Earlier] = ()
+    words: Callable[[Sequence[str]], Mapping[str, pl.Series]] | None = None
+    trial: bool = False
+
+    @cached_property
+    def columns(self) -> list[str]:
+        return self.lines.collect_schema().names()
+
+    @property
+    def rows(self) -> int:
+        """Rows that arrived, each counted for every product that it is about."""
+        return sum(n for status, n in self.counts.items() if status != "gone")
+
+    def both(self, one: StoreField) -> bool:
+        """Whether there is something to compare of a field."""
+        return {OLD + one.name, NEW + one.name} <= {*self.columns}
+
+    def with_role(self, role: Role) -> StoreField | None:
+        """The field that plays a role, where the changeset has it."""
+        one = self.schema.with_role(role)
+        return one if one is not None and self.both(one) else None
+
+    def compared(self, of: Callable[[StoreField], bool]) -> Iterator[StoreField]:
+        """The fields of which the changeset has old and new values."""
+        return (one for one in self.schema.fields if of(one) and self.both(one))
+
+    def touches(self, name: str) -> pl.Expr:
+        """Whether a line writes a field, now or on its day."""
+        lists = [c for c in ("fields", LATER) if c in self.columns]
+        return pl.any_horizontal(pl.col(c).list.contains(name).fill_null(False) for c in lists)
+
+    def take(self, *what: pl.Expr, where: pl.Expr) -> pl.DataFrame:
+        """These of the lines, with the place of each."""
+        placed = self.lines.with_row_index(PLACE)
+        return placed.filter(where).select(PLACE, *what).collect()
+
+
+def number(column: str) -> pl.Expr:
+    """A column of texts as exact numbers, null where it holds none."""
+    return pl.col(column).cast(NUMBER, strict=False)
+
+
+def whole(column: str) -> pl.Expr:
+    """The same in whole units of the last place that a number keeps, in 128 bits: what is worked
+    out of them is exact up to a thousand million million."""
+    return number(column).to_physical()
+
+
+def rough(column: str) -> pl.Expr:
+    """The same as floats, for what is statistics."""
+    return pl.col(column).cast(pl.Float64, strict=False)

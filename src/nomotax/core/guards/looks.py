@@ -1,0 +1,295 @@
+"""What each kind of guard looks for. A share is of whole numbers, and prices are exact; only
+ratios that are set beside each other as statistics are floats."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from decimal import Decimal
+from statistics import median
+from typing import NamedTuple
+
+import polars as pl
+
+from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.guards.facts import KNOWN, PLACE, WRITES, Facts, number, rough, whole
+from nomotax.core.guards.model import SORTS, Finding, Guard, GuardKind
+from nomotax.core.kinds import FieldKind
+from nomotax.core.schema.model import Role, StoreField
+
+#: Of fewer lines than these nothing is told by their share.
+_FEW = 5
+#: A shift of scale is seen in so many products at least.
+_ALIKE = 3
+#: A ratio is one of a unit when it is no further from it than this.
+_NEAR = 0.02
+#: Of a price, which moves besides.
+_NEAR_PRICE = 0.3
+#: Prices that all moved by the same factor, within this.
+_SAME = 0.01
+#: The whole in hundredths of a percent.
+_ALL = 10_000
+#: A field holds words rather than texts where its values are so short and of so few kinds.
+_SHORT, _KINDS = 60, 5
+#: So many values tell what kind of field it is.
+_SAMPLE = 20_000
+
+
+class Seen(NamedTuple):
+    """What was seen, of which field, and where the lines stand that it is about."""
+
+    said: str
+    field: str = ""
+    places: pl.Series | None = None
+
+
+Look = Callable[[Facts, Decimal], Iterator[Seen]]
+
+
+def findings(facts: Facts, guards: Sequence[Guard]) -> Iterator[tuple[Finding, pl.Series]]:
+    """What the guards that are on see in a changeset, with the places of the lines; none of one
+    without lines."""
+    for guard in guards:
+        if not guard.on:
+            continue
+        for seen in LOOKS[guard.kind](facts, guard.limit):
+            places = seen.places if seen.places is not None else pl.Series([], dtype=pl.UInt32)
+            made = Finding(
+                kind=guard.kind, field=seen.field, holds=SORTS[guard.kind].holds, said=seen.said,
+                lines=places.len(),
+            )  # fmt: skip
+            yield made, places.cast(pl.UInt32)
+
+
+def _over(part: int, whole: int, limit: Decimal) -> bool:
+    """Whether a part is more than so many percent of a whole."""
+    return whole > 0 and part * 100 > limit * whole
+
+
+def _share(part: int, whole: int) -> str:
+    return f"{Decimal(part * 100) / whole:.0f} %"
+
+
+def _hundredths(limit: Decimal) -> int:
+    """A limit in hundredths of a percent, of which ``_ALL`` are the whole."""
+    return int(limit * 100)
+
+
+def _rows_fewer(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    if facts.trial or not facts.earlier:
+        return
+    usual = int(median(one.rows for one in facts.earlier))
+    if _over(usual - facts.rows, usual, limit):
+        last = "the last one had" if len(facts.earlier) == 1 else "is usual"
+        fewer = _share(usual - facts.rows, usual)
+        yield Seen(f"{facts.rows:,} rows: {fewer} fewer than the {usual:,} that {last}")
+
+
+def _rows_rejected(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    count = facts.counts.get("rejected", 0)
+    if count >= _FEW and _over(count, facts.rows, limit):
+        where = facts.take(where=pl.col("status") == "rejected")[PLACE]
+        said = f"{count:,} of {facts.rows:,} rows are rejected, {_share(count, facts.rows)}"
+        yield Seen(said, places=where)
+
+
+def _products_new(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    count = facts.counts.get("new", 0)
+    if not facts.trial and facts.earlier and count >= _FEW and _over(count, facts.rows, limit):
+        said = (
+            f"{count:,} of {facts.rows:,} rows are about products that the store does not have, "
+            f"{_share(count, facts.rows)}: are their keys written otherwise?"
+        )
+        yield Seen(said, places=facts.take(where=pl.col("status") == "new")[PLACE])
+
+
+def _products_gone(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    moves = (pl.col("status") == "gone") & (pl.col("fields").list.len() > 0)
+    found = facts.take(where=moves)[PLACE]
+    of = found.len() + sum(facts.counts.get(status, 0) for status in ("changed", "same"))
+    if found.len() >= _FEW and _over(found.len(), of, limit):
+        said = f"{found.len():,} of its {of:,} products are gone, {_share(found.len(), of)}"
+        yield Seen(said, places=found)
+
+
+def _is_price(one: StoreField) -> bool:
+    return one.kind is FieldKind.MONEY and one.role not in (Role.COST, Role.LIST_PRICE)
+
+
+def _price_moved(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    for one in facts.compared(_is_price):
+        old, new = whole(OLD + one.name), whole(NEW + one.name)
+        far = (new - old).abs() * _ALL > old.abs() * _hundredths(limit)
+        moved = facts.take(
+            number(OLD + one.name).alias("old"), number(NEW + one.name).alias("new"),
+            where=facts.touches(one.name) & KNOWN & far,
+        )  # fmt: skip
+        if moved.height:
+            most = moved.with_columns(
+                by=(pl.col("new").cast(pl.Float64) / pl.col("old").cast(pl.Float64)).log().abs()
+            ).sort("by", descending=True, nulls_last=True)[0]
+            example = f"{_plain(most['old'].item())} to {_plain(most['new'].item())}"
+            what = "products move" if moved.height > 1 else "product moves"
+            said = f"{one.label} of {moved.height:,} {what} by over {_plain(limit)} %, as {example}"
+            yield Seen(said, one.name, moved[PLACE])
+
+
+def _plain(value: Decimal) -> str:
+    """A number as people write it."""
+    return f"{value.normalize():f}"
+
+
+def _prices_moved(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    one = facts.with_role(Role.PRICE)
+    if one is None:
+        return
+    old, new = rough(OLD + one.name), rough(NEW + one.name)
+    found = facts.take((new / old).alias("ratio"), where=KNOWN & (old > 0) & (new > 0))
+    if found.height < _FEW:
+        return
+    middle = float(found["ratio"].median() or 1)  # type: ignore[arg-type]  # a column of floats
+    percent = Decimal(str(round((middle - 1) * 100, 1)))
+    if abs(percent) > limit:
+        near = (pl.col("ratio") / middle - 1).abs() < _SAME
+        alike = found.select(near.mean()).item()
+        same = f"; nearly all by the factor {middle:.4g}, as with another currency"
+        said = f"{one.label}: the middle one of {found.height:,} moves by {percent:+} %"
+        yield Seen(said + (same if alike > 0.9 else ""), one.name)
+
+
+def _cells_empty(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    before = next((one for one in facts.earlier if one.filled), None)
+    if before is None or facts.rows < _FEW or not before.rows:
+        return
+    for name, filled in facts.filled.items():
+        if name not in before.filled or name not in facts.schema:
+            continue
+        was = Decimal(before.rows - before.filled[name]) * 100 / before.rows
+        now = Decimal(facts.rows - filled) * 100 / facts.rows
+        if now - was > limit:
+            said = f"{facts.schema[name].label} is empty in {now:.0f} % of the rows; it was in "
+            yield Seen(f"{said}{was:.0f} % of the delivery before", name)
+
+
+def _under(facts: Facts, least: Decimal, said: str) -> Iterator[Seen]:
+    """Lines whose price leaves less than ``least`` percent of itself over the cost."""
+    price, cost = facts.with_role(Role.PRICE), facts.with_role(Role.COST)
+    if price is None or cost is None or price.currency != cost.currency:
+        return
+    own, pays = whole(NEW + price.name), whole(NEW + cost.name)
+    touched = facts.touches(price.name) | facts.touches(cost.name)
+    under = (own - pays) * _ALL < own * _hundredths(least)
+    found = facts.take(where=WRITES & touched & under & (pays > 0))[PLACE]
+    if found.len():
+        what = "product" if found.len() == 1 else "products"
+        yield Seen(f"{found.len():,} {what} would be sold {said}", price.name, found)
+
+
+def _under_cost(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    return _under(facts, Decimal(0), "under cost")
+
+
+def _under_margin(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    return _under(facts, limit, f"with a margin under {_plain(limit)} %")
+
+
+def _stock_emptied(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    one = facts.with_role(Role.STOCK)
+    if one is None:
+        return
+    had = rough(OLD + one.name) > 0
+    there = facts.take(where=had & (KNOWN | (pl.col("status") == "gone")))
+    none = rough(NEW + one.name).fill_null(0) <= 0
+    empty = facts.take(where=WRITES & facts.touches(one.name) & had & none)[PLACE]
+    if empty.len() >= _FEW and _over(empty.len(), there.height, limit):
+        share = _share(empty.len(), there.height)
+        said = f"{one.label} becomes nothing for {empty.len():,} of {there.height:,} products that "
+        yield Seen(f"{said}had some, {share}", one.name, empty)
+
+
+#: Factors by which numbers are other when their unit is, and what they are known from. The
+#: international yard and pound (1959) fix those of inch, foot, pound and ounce.
+_UNITS: Mapping[float, str] = {
+    10: "millimetres to centimetres", 100: "centimetres to metres", 1000: "grams to kilograms",
+    25.4: "millimetres to inches", 2.54: "centimetres to inches", 0.45359237: "kilograms to pounds",
+    28.349523125: "grams to ounces", 0.3048: "metres to feet", 3.785411784: "litres to US gallons",
+}  # fmt: skip
+_SCALES: Mapping[float, str] = {10: "", 100: "cents to whole money", 1000: ""}
+
+
+def _scale_shifted(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    kinds = (FieldKind.MONEY, FieldKind.MEASURE, FieldKind.DECIMAL)
+    for one in facts.compared(lambda f: f.kind in kinds):
+        money = one.kind is FieldKind.MONEY
+        yield from _shifted(facts, one, limit, _SCALES if money else _UNITS,
+                            _NEAR_PRICE if money else _NEAR)  # fmt: skip
+
+
+def _shifted(
+    facts: Facts, one: StoreField, limit: Decimal, factors: Mapping[float, str], near: float
+) -> Iterator[Seen]:
+    old, new = rough(OLD + one.name), rough(NEW + one.name)
+    moved = facts.take(
+        (new / old).alias("ratio"), where=KNOWN & facts.touches(one.name) & (old > 0) & (new > 0)
+    )
+    if moved.height < _ALIKE:
+        return
+    both = pl.col(OLD + one.name).is_not_null() & pl.col(NEW + one.name).is_not_null()
+    of = facts.lines.filter(KNOWN & both).select(pl.len()).collect().item()
+    for factor, known in factors.items():
+        for times in (factor, 1 / factor):
+            own = moved.filter((pl.col("ratio") / times - 1).abs() < near)[PLACE]
+            if own.len() >= _ALIKE and _over(own.len(), of, limit):
+                like = f", as {known}" if known else ""
+                said = f"{one.label} is about {times:.4g} times what it was for {own.len():,} of "
+                yield Seen(f"{said}{of:,} products{like}", one.name, own)
+                return
+
+
+def _new_words(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    if facts.words is None or not facts.earlier:
+        return
+    kinds = (FieldKind.TEXT, FieldKind.CATEGORY, FieldKind.CHOICE)
+    asked = [one for one in facts.compared(lambda f: f.kind in kinds) if not one.unique]
+    known = facts.words([one.name for one in asked])
+    for one in asked:
+        if not _of_words(one, known[one.name]):
+            continue
+        there = known[one.name].drop_nulls().unique()
+        strange = pl.col(NEW + one.name).is_in(there.implode()).not_()
+        found = facts.take(
+            pl.col(NEW + one.name).alias("word"),
+            where=WRITES & facts.touches(one.name) & strange,
+        )
+        new = found["word"].drop_nulls().unique(maintain_order=True)
+        if new.len() > limit:
+            some = ", ".join(f"“{word}”" for word in new[:3])
+            said = f"{one.label}: {new.len():,} that no product has yet, as {some}"
+            yield Seen(said, one.name, found[PLACE])
+
+
+def _of_words(one: StoreField, values: pl.Series) -> bool:
+    """Whether the values of a field are words that many products share, as a maker's name is."""
+    if one.kind is not FieldKind.TEXT:
+        return True
+    there = values.drop_nulls()
+    there = there.gather_every(max(1, there.len() // _SAMPLE))
+    if there.len() < _FEW or one.role is not None:
+        return False
+    longest = there.str.len_chars().quantile(0.9) or 0
+    return there.n_unique() * _KINDS <= there.len() and longest <= _SHORT
+
+
+LOOKS: Mapping[GuardKind, Look] = {
+    "rows_fewer": _rows_fewer,
+    "rows_rejected": _rows_rejected,
+    "products_new": _products_new,
+    "prices_moved": _prices_moved,
+    "cells_empty": _cells_empty,
+    "products_gone": _products_gone,
+    "price_moved": _price_moved,
+    "under_cost": _under_cost,
+    "under_margin": _under_margin,
+    "stock_emptied": _stock_emptied,
+    "scale_shifted": _scale_shifted,
+    "new_words": _new_words,
+}

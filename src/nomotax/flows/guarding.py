@@ -1,0 +1,172 @@
+"""A feed's guards: how they are set, what they saw of a run, and what they would have seen."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from typing import Any
+
+import polars as pl
+from pydantic import BaseModel, model_validator
+from sqlmodel import Session
+
+from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.held import Held
+from nomotax.core.changes.marks import OLD
+from nomotax.core.changes.states import STATE, TAKEN_OUT
+from nomotax.core.guards.facts import PLACE, Earlier, Facts
+from nomotax.core.guards.looks import findings
+from nomotax.core.guards.model import SORTS, Finding, Guard, GuardSort, guards_of
+from nomotax.flows.changesets import changeset_name, findings_name
+from nomotax.records.database import session
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
+from nomotax.records.tables import Run
+
+#: So many deliveries say what is usual.
+_USUAL = 5
+#: So many deliveries a guard is tried on.
+_TRIED = 10
+_WHERE = {"guard": pl.String, PLACE: pl.UInt32}
+
+
+class Guards(BaseModel):
+    """The guards of a feed, one of each kind."""
+
+    guards: list[Guard]
+
+    @model_validator(mode="after")
+    def _once(self) -> Guards:
+        kinds = [guard.kind for guard in self.guards]
+        if len({*kinds}) < len(kinds):
+            raise ValueError("a kind of guard stands there twice")
+        return self
+
+
+class FeedGuards(Guards):
+    """With what each kind of them holds, and when."""
+
+    sorts: list[GuardSort]
+
+
+class TriedRun(BaseModel):
+    """A run, and what guards would have seen of it."""
+
+    run_id: int
+    file_name: str
+    at: datetime
+    findings: list[Finding]
+
+
+class Tried(BaseModel):
+    """The last runs of a feed, the newest first. New words are not told of them: what the catalog
+    had then is not known any more."""
+
+    runs: list[TriedRun]
+
+
+def guards(feed_id: int) -> FeedGuards:
+    """The guards of a feed. Raises ``NotFound``."""
+    with session() as db:
+        own = Feeds.holding(db, feed_id).get(feed_id).guards
+    return FeedGuards(guards=_set(own), sorts=list(SORTS.values()))
+
+
+def _set(own: Sequence[Mapping[str, Any]]) -> list[Guard]:
+    return guards_of([Guard.model_validate(one) for one in own])
+
+
+def set_guards(feed_id: int, wanted: Guards) -> FeedGuards:
+    """Set the guards of a feed, for what is prepared from now on; kinds that are not named are as
+    they are for all feeds. Raises ``NotFound``."""
+    with session() as db:
+        feed = Feeds.holding(db, feed_id).get(feed_id)
+        usual = guards_of([])
+        feed.guards = [g.model_dump(mode="json") for g in wanted.guards if g not in usual]
+        db.add(feed)
+    return guards(feed_id)
+
+
+def guarded(
+    run: Run, counts: Mapping[str, int], products: Held, trial: bool
+) -> list[dict[str, Any]]:
+    """Look over the changeset that a run has just made beside the ``products`` of the store; gives
+    what was found, and keeps which lines it is about."""
+    with session() as db:
+        runs = Runs(db, run.store_id)
+        schema = Stores(db).schema(run.store_id)
+        feed = runs.feed(run)
+        own, earlier = _set(feed.guards), _earlier(runs.last_applied(known_id(feed), _USUAL))
+
+    def words(fields: Sequence[str]) -> dict[str, pl.Series]:
+        there = pl.col(STATE).ne_missing(TAKEN_OUT)
+        pieces = products.pieces(fields)
+        found = pl.concat(p.filter(there).select(OLD + f for f in fields) for p in pieces)
+        return {f: found[OLD + f] for f in fields}
+
+    facts = Facts(
+        artifacts().scan(changeset_name(run)), schema, counts, run.used["filled"], earlier,
+        words, trial,
+    )  # fmt: skip
+    found = list(findings(facts, own))
+    places = [
+        pl.DataFrame({PLACE: at}).select(pl.lit(one.called).alias("guard"), PLACE)
+        for one, at in found
+    ]
+    artifacts().write_frame(findings_name(run), pl.concat([pl.DataFrame(schema=_WHERE), *places]))
+    return [one.model_dump(mode="json") for one, _ in found]
+
+
+def _earlier(applied: Sequence[Run]) -> list[Earlier]:
+    return [
+        Earlier(sum(n for s, n in one.counts.items() if s != "gone"), one.used.get("filled", {}))
+        for one in applied
+    ]
+
+
+def try_guards(feed_id: int, wanted: Guards) -> Tried:
+    """What guards would have seen in the last deliveries of a feed, each beside those that were
+    applied before it. Raises ``NotFound``."""
+    with session() as db:
+        feed = Feeds.holding(db, feed_id).get(feed_id)
+        schema = Stores(db).schema(feed.store_id)
+        made = _whole(db, feed.store_id, feed_id)
+    asked, tried = guards_of(wanted.guards), []
+    for n, run in enumerate(made[:_TRIED]):
+        before = [one for one in made[n + 1 :] if one.status == "applied"][:_USUAL]
+        facts = Facts(
+            artifacts().scan(changeset_name(run)), schema, run.counts, run.used.get("filled", {}),
+            _earlier(before),
+        )  # fmt: skip
+        tried.append(
+            TriedRun(
+                run_id=known_id(run), file_name=run.used["file_name"], at=run.created_at,
+                findings=[one for one, _ in findings(facts, asked)],
+            )
+        )  # fmt: skip
+    return Tried(runs=tried)
+
+
+def _whole(db: Session, store_id: int, feed_id: int) -> list[Run]:
+    """Runs of whole deliveries that can be looked at again, the newest first, one a delivery."""
+    found: dict[int | None, Run] = {}
+    for run in Runs(db, store_id).filling(feed_id):
+        if run.counts and artifacts().exists(changeset_name(run)):
+            found.setdefault(run.delivery_id, run)
+    return list(found.values())
+
+
+def findings_of(run: Run) -> list[Finding]:
+    """What the guards of its feed have seen of a run."""
+    return [Finding.model_validate(one) for one in run.used.get("findings", [])]
+
+
+def places_found(run: Run) -> dict[str, pl.Series]:
+    """Where the lines stand that each finding is about; nothing of runs of earlier versions."""
+    if not run.used.get("findings"):
+        return {}
+    found = artifacts().scan(findings_name(run)).collect()
+    own = {str(g): part[PLACE] for (g,), part in found.group_by("guard", maintain_order=True)}
+    none = pl.Series([], dtype=pl.UInt32)
+    return {one.called: own.get(one.called, none) for one in findings_of(run)}

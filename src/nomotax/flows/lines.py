@@ -1,0 +1,73 @@
+"""The lines of a prepared run's changeset, and where those stand that are chosen."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import polars as pl
+
+from nomotax.artifacts.store import artifacts
+from nomotax.core.changes.again import AGAIN
+from nomotax.core.changes.later import LATER
+from nomotax.core.changes.verdicts import Chosen
+from nomotax.core.errors import NotFound
+from nomotax.flows.changesets import changeset_name, findings_name
+from nomotax.flows.guarding import findings_of
+from nomotax.records.database import session
+from nomotax.records.runs import Runs
+from nomotax.records.tables import Run
+
+
+def prepared_run(run_id: int) -> Run:
+    """A run that has been prepared. Raises ``NotFound``."""
+    with session() as db:
+        run = Runs.holding(db, run_id).get(run_id)
+    if not run.changes or not artifacts().exists(changeset_name(run)):
+        raise NotFound("This run has no changeset yet.", remedy="Wait until it is prepared.")
+    return run
+
+
+def touched(scan: pl.LazyFrame) -> pl.Expr:
+    """Names of the fields that a line changes, now or on their day."""
+    if LATER not in scan.collect_schema():
+        return pl.col("fields")
+    return pl.col("fields").list.concat(pl.col(LATER).fill_null([]))
+
+
+def places_of(run: Run, chosen: Chosen) -> pl.Series:
+    """Where the lines stand in a run's changeset that are chosen, in order."""
+    if chosen.guard and chosen.guard not in {one.called for one in findings_of(run)}:
+        return pl.Series([], dtype=pl.UInt32)
+    return _places(artifacts().root, changeset_name(run), findings_name(run), chosen)
+
+
+#: So many filters and decisions of runs are known without asking again where their lines stand.
+_ASKED = 48
+
+
+@lru_cache(maxsize=_ASKED)
+def _places(root: str, changeset: str, findings: str, chosen: Chosen) -> pl.Series:
+    scan = artifacts().scan(changeset).with_row_index("place")
+    if chosen.guard:
+        found = artifacts().scan(findings).filter(pl.col("guard") == chosen.guard)
+        scan = scan.join(found.select("place"), on="place", how="semi", maintain_order="left")
+    if chosen.keys is not None:
+        scan = scan.filter(pl.col("key").is_in(list(chosen.keys)))
+    if chosen.again and AGAIN in scan.collect_schema():
+        scan = scan.filter(AGAIN)
+    if chosen.later:
+        waits = pl.col(LATER).list.len() > 0 if LATER in scan.collect_schema() else pl.lit(False)
+        scan = scan.filter(waits)
+    if chosen.status:
+        scan = scan.filter(pl.col("status") == chosen.status)
+    if chosen.field:
+        scan = scan.filter(touched(scan).list.contains(chosen.field))
+    if chosen.search:
+        text = chosen.search.lower()
+        scan = scan.filter(
+            pl.any_horizontal(
+                pl.col(c).str.to_lowercase().str.contains(text, literal=True)
+                for c in ("key", "title", "reason")
+            )
+        )
+    return scan.select("place").collect()["place"]
