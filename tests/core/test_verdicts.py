@@ -52,11 +52,11 @@ def frame_of(lines):
         schema={"key": pl.String, "status": pl.String, "fields": pl.List(pl.String),
                 LATER: pl.List(pl.String)}, orient="row",
     )  # fmt: skip
-    values = [("new" if f in now | later else "old" for _, _, now, later in lines) for f in FIELDS]
-    return frame.with_columns(
-        pl.Series(NEW + f, list(own), dtype=pl.String)
-        for f, own in zip(FIELDS, values, strict=True)
-    ).with_columns(pl.lit("old").alias(OLD + f) for f in FIELDS)
+    news = (
+        pl.Series(NEW + f, ["new" if f in now | later else "old" for _, _, now, later in lines])
+        for f in FIELDS
+    )
+    return frame.with_columns(*news, *(pl.lit("old").alias(OLD + f) for f in FIELDS))
 
 
 def means(rule, line, at, guarded):

@@ -35,6 +35,7 @@ export const router = createBrowserRouter([
           { path: "bench", ...place(() => import("./areas/bench/Bench"), "Bench") },
           { path: "matching", ...place(() => import("./areas/matching/Matching"), "Matching") },
           { path: "range", ...place(() => import("./areas/range/Range"), "Range") },
+          { path: "guards", ...place(() => import("./areas/guards/Guards"), "Guards") },
           {
             path: "categories",
             ...place(() => import("./areas/categories/Categories"), "Categories"),

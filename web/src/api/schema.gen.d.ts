@@ -5788,11 +5788,8 @@ export interface components {
              * @enum {string}
              */
             kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words";
-            /**
-             * Field
-             * @default
-             */
-            field?: string;
+            /** Field */
+            field: string;
             /**
              * Holds
              * @enum {string}
@@ -5800,11 +5797,8 @@ export interface components {
             holds: "run" | "lines";
             /** Said */
             said: string;
-            /**
-             * Lines
-             * @default 0
-             */
-            lines?: number;
+            /** Lines */
+            lines: number;
         };
         /**
          * TriedRun
@@ -7136,11 +7130,8 @@ export interface components {
              * @enum {string}
              */
             kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words";
-            /**
-             * Field
-             * @default
-             */
-            field?: string;
+            /** Field */
+            field: string;
             /**
              * Holds
              * @enum {string}
@@ -7148,13 +7139,10 @@ export interface components {
             holds: "run" | "lines";
             /** Said */
             said: string;
-            /**
-             * Lines
-             * @default 0
-             */
-            lines?: number;
+            /** Lines */
+            lines: number;
             /** Guard */
-            guard?: string;
+            guard: string;
             /** Held */
             held: number;
             /** Open */

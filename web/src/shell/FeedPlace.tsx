@@ -23,6 +23,7 @@ const PLACES = [
   ["categories", "Categories"],
   ["values", "Values"],
   ["prices", "Prices"],
+  ["guards", "Guards"],
 ] as const;
 
 /** The places of one feed under its bar, beside the open questions. */

@@ -146,4 +146,10 @@ export function runView(more: Partial<RunView> = {}): RunView {
 }
 
 /** Of a run of whose lines nothing is decided. */
-export const UNDECIDED = (writes = 1) => ({ decisions: [], writes, declined: 0 });
+export const UNDECIDED = (writes = 1) => ({
+  decisions: [],
+  findings: [],
+  writes,
+  held: 0,
+  declined: 0,
+});

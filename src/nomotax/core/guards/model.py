@@ -97,10 +97,10 @@ class Finding(BaseModel):
     model_config = ConfigDict(frozen=True)
 
     kind: GuardKind
-    field: str = ""
+    field: str
     holds: Holds
     said: str
-    lines: int = 0
+    lines: int
 
     @property
     def called(self) -> str:

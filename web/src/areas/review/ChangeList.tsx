@@ -11,6 +11,7 @@ import { Mark, STATUS_STATE } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { useTallScroll } from "../../components/useTallScroll";
 import { onDay, signed } from "../../components/words";
+import type { Through } from "./Findings";
 import { useCursor } from "./useCursor";
 import type { useDecide } from "./useDecide";
 
@@ -26,9 +27,12 @@ interface ChangeListProps {
   again: boolean;
   /** Only lines that change something on a later day. */
   later: boolean;
+  /** Only lines that this finding is about; "" for all. */
+  guard: string;
   /** The key of the product that is looked at. */
   product: string;
   onProduct: (key: string) => void;
+  onThrough: (through: Through) => void;
   deciding: ReturnType<typeof useDecide>;
 }
 
@@ -40,6 +44,7 @@ interface PageQuery {
   search: string;
   again: boolean;
   later: boolean;
+  guard: string;
   offset: number;
   limit: number;
 }
@@ -57,7 +62,7 @@ async function fetchPage(run: number, query: PageQuery, signal: AbortSignal): Pr
 }
 
 /** The rows of a changeset with one fate, of any number. */
-export function ChangeList({ run, product, onProduct, deciding, ...asked }: ChangeListProps) {
+export function ChangeList({ run, product, onProduct, onThrough, deciding, ...asked }: ChangeListProps) {
   const { status, field } = asked;
   const [known, setKnown] = useState(0);
   const { box, size, height, first, shift, onScroll } = useTallScroll(known, ROW, () => 0);
@@ -74,6 +79,10 @@ export function ChangeList({ run, product, onProduct, deciding, ...asked }: Chan
   if (total !== known) setKnown(total);
   const verdict = (line: Line | undefined, decision: "accept" | "decline") => {
     if (!line?.key || !isOpen(run) || !line.changes.length) return;
+    if (decision === "accept" && line.held) {
+      onThrough({ of: { keys: [line.key] }, what: `${line.key} ${line.title ?? ""}` });
+      return;
+    }
     const said = decision === "decline" ? "Declined" : "Accepted";
     deciding.decide({ verdict: decision, of: { keys: [line.key] }, field: "" }, `${said} ${line.key}`);
   };
@@ -168,7 +177,10 @@ function LineView({ line, field, onProduct, onDecide }: LineViewProps) {
   return (
     <>
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", height: 19 }}>
-        <Mark state={STATUS_STATE[line.status] ?? "computed"} says={line.status} />
+        <Mark
+          state={line.held ? "question" : (STATUS_STATE[line.status] ?? "computed")}
+          says={line.held ? `${line.status}, held by a guard` : line.status}
+        />
         {line.key ? (
           <button
             type="button"
@@ -187,10 +199,24 @@ function LineView({ line, field, onProduct, onDecide }: LineViewProps) {
         <Typography noWrap sx={{ flex: 1 }}>
           {line.title}
         </Typography>
-        {whole && (
+        {(whole || line.held) && (
           <Typography variant="caption" color="textSecondary">
-            declined
+            {whole ? "declined" : "held"}
           </Typography>
+        )}
+        {onDecide && line.held && !whole && (
+          <button
+            type="button"
+            className="plain-button quiet"
+            style={{ fontSize: 12, color: "var(--mui-palette-text-secondary)" }}
+            aria-label={`Let ${line.key} through`}
+            onClick={(event) => {
+              event.stopPropagation();
+              onDecide("accept");
+            }}
+          >
+            Let through
+          </button>
         )}
         {onDecide && line.key && line.changes.length > 0 && (
           <button
@@ -268,6 +294,7 @@ function Changes({ line, field, whole }: ChangesProps) {
           {!isNew && <span className="mono">{short(c.before)} → </span>}
           <b className="mono">{short(c.after)}</b>
           {c.day && <span className="quiet"> from {onDay(c.day)}</span>}
+          {c.corrected && <span className="quiet"> by hand</span>}
           {c.percent && (
             <span style={{ color: "var(--mui-palette-state-changed)" }}> {signed(c.percent)}</span>
           )}

@@ -12,6 +12,7 @@ import { Panel } from "../../components/Panel";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { TraceView } from "../../components/Trace";
 import { onDay, signed } from "../../components/words";
+import { Correct } from "./Correct";
 import { isChosen, turned, useInstead } from "./instead";
 import type { useDecide } from "./useDecide";
 
@@ -22,6 +23,9 @@ interface ChangedProductProps {
   deciding: ReturnType<typeof useDecide>;
   onClose: () => void;
 }
+
+/** Lines whose values can be corrected. */
+const CORRECTED = ["new", "changed"];
 
 /** Every change of one product. */
 export function ChangedProduct({ run, status, product, deciding, onClose }: ChangedProductProps) {
@@ -35,6 +39,7 @@ export function ChangedProduct({ run, status, product, deciding, onClose }: Chan
       ),
   });
   const line = found.data?.rows.find((r) => r.key === product);
+  const [correcting, setCorrecting] = useState("");
   return (
     <Panel
       title={line?.title || product}
@@ -48,11 +53,22 @@ export function ChangedProduct({ run, status, product, deciding, onClose }: Chan
       {found.isSuccess && !line && <Nothing title="This product is not among these rows" />}
       {line?.reason && <Typography sx={{ mb: 1 }}>{line.reason}</Typography>}
       {line?.changes.map((c) => (
-        <Box key={c.field} sx={{ display: "flex", alignItems: "flex-start" }}>
+        <Box key={c.field} sx={{ display: "flex", alignItems: "flex-start", flexWrap: "wrap" }}>
           <Box sx={{ flex: 1, minWidth: 0, ...(c.declined && { opacity: 0.6 }) }}>
             <ChangedField run={run} product={product} change={c} status={status} />
           </Box>
-          {isOpen(run) && status !== "new" && (
+          {isOpen(run) && CORRECTED.includes(line.status) && (
+            <Button
+              color="inherit"
+              size="small"
+              aria-label={`Correct ${c.label}`}
+              aria-expanded={correcting === c.field}
+              onClick={() => setCorrecting(correcting === c.field ? "" : c.field)}
+            >
+              Correct
+            </Button>
+          )}
+          {isOpen(run) && line.status !== "new" && (
             <Button
               color="inherit"
               size="small"
@@ -71,6 +87,17 @@ export function ChangedProduct({ run, status, product, deciding, onClose }: Chan
             >
               {c.declined ? "Accept" : "Decline"}
             </Button>
+          )}
+          {correcting === c.field && (
+            <Correct
+              run={run}
+              product={product}
+              field={c.field}
+              label={c.label}
+              value={c.after}
+              deciding={deciding}
+              onDone={() => setCorrecting("")}
+            />
           )}
         </Box>
       ))}
@@ -174,6 +201,7 @@ function BothValues({ change }: { change: ChangedFieldProps["change"] }) {
         {change.before !== null && <span className="quiet">{change.before} → </span>}
         <b>{change.after ?? "∅"}</b>
       </span>
+      {change.corrected && <span className="quiet"> corrected by hand</span>}
       {change.declined && <span className="quiet"> declined; it stays</span>}
       {change.day && <span className="quiet"> from {onDay(change.day)}; until then it stays</span>}
     </>

@@ -10,6 +10,12 @@ import type { useDecide } from "./useDecide";
 
 type Deciding = ReturnType<typeof useDecide>;
 
+const SAID: Record<string, string> = {
+  decline: "not",
+  accept: "but",
+  release: "let through:",
+};
+
 interface DecidedProps {
   run: RunView;
   decisions: Decisions | undefined;
@@ -26,15 +32,16 @@ export function Decided({ run, decisions, deciding }: DecidedProps) {
       sx={{ display: "flex", alignItems: "center", gap: 0.75, px: 1, pb: 1, flexWrap: "wrap" }}
     >
       <Typography variant="caption" color="textSecondary">
-        {count(decisions.declined, "line is", "lines are")} declined, in whole or in part:
+        {decisions.declined > 0 &&
+          `${count(decisions.declined, "line is", "lines are")} declined, in whole or in part:`}
       </Typography>
       {decisions.decisions.map((one) => (
         <Chip
           key={one.id}
           size="small"
           variant="outlined"
-          title={`${count(one.lines, "line", "lines")}${one.author ? `, ${one.author}` : ""}`}
-          label={`${one.verdict === "decline" ? "not" : "but"} ${one.said}`}
+          title={[count(one.lines, "line", "lines"), one.author, one.reason].filter(Boolean).join(", ")}
+          label={[SAID[one.verdict], one.said].filter(Boolean).join(" ")}
           {...(isOpen(run) && { onDelete: () => deciding.drop(one.id) })}
         />
       ))}

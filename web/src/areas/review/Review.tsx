@@ -8,7 +8,7 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { isOpen } from "../../api/deciding";
@@ -21,6 +21,7 @@ import { ChangedProduct } from "./ChangedProduct";
 import { ChangeList } from "./ChangeList";
 import { Again } from "./Again";
 import { Decided, DecideShown } from "./Decided";
+import { Findings, LetThrough, type Through } from "./Findings";
 import { useInstead } from "./instead";
 import { MovePlot } from "./MovePlot";
 import { RunHeading } from "./RunHeading";
@@ -47,12 +48,14 @@ export function Review() {
 function Ready({ run }: { run: RunView }) {
   const [params, setParams] = useSearchParams();
   const queries = useQueryClient();
-  const status = params.get("status") ?? firstStatus(run);
+  const status = params.get("status") ?? (params.get("guard") ? "" : firstStatus(run));
   const field = params.get("field") ?? "";
   const search = params.get("search") ?? "";
   const product = params.get("product") ?? "";
   const again = params.get("again") === "1";
   const later = params.get("later") === "1";
+  const guard = params.get("guard") ?? "";
+  const [through, setThrough] = useState<Through | null>(null);
   const has = Object.keys(run.counts).length > 0;
   const decisions = useSharedDecisions(run);
   const deciding = useDecide(run);
@@ -74,7 +77,7 @@ function Ready({ run }: { run: RunView }) {
     setParams((old) => ({ ...Object.fromEntries(old), ...change }), { replace: true });
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>
-      <RunHeading run={run} writes={decisions.data?.writes} />
+      <RunHeading run={run} decisions={decisions.data} />
       {isBusy(run.status) && (
         <LinearProgress variant={run.progress > 0 ? "determinate" : "indeterminate"} value={run.progress} />
       )}
@@ -94,6 +97,14 @@ function Ready({ run }: { run: RunView }) {
         </Nothing>
       )}
       <Again run={run} only={again} onOnly={(only) => set({ again: only ? "1" : "", status: "" })} />
+      <Findings
+        run={run}
+        decisions={decisions.data}
+        guard={guard}
+        onGuard={(to) => set({ ...PLAIN, guard: to, status: to ? "" : firstStatus(run) })}
+        onThrough={setThrough}
+      />
+      {through && <LetThrough through={through} deciding={deciding} onClose={() => setThrough(null)} />}
       {has && (
         <>
           <Box
@@ -115,7 +126,7 @@ function Ready({ run }: { run: RunView }) {
                 said={s}
                 n={run.counts[s] ?? 0}
                 chosen={s === status}
-                onChoose={() => set({ status: s, field: "", product: "", again: "", later: "" })}
+                onChoose={() => set({ ...PLAIN, status: s })}
               />
             ))}
             <Box sx={{ flex: 1 }} />
@@ -135,12 +146,14 @@ function Ready({ run }: { run: RunView }) {
                 search={search}
                 later={later}
                 again={again}
+                guard={guard}
                 deciding={deciding}
                 onSet={set}
+                onThrough={setThrough}
               />
               <Decided run={run} decisions={decisions.data} deciding={deciding} />
               <ChangeList
-                key={`${status} ${field} ${search} ${again} ${later} ${run.status}`}
+                key={`${status} ${field} ${search} ${again} ${later} ${guard} ${run.status}`}
                 run={run}
                 again={again}
                 later={later}
@@ -148,7 +161,9 @@ function Ready({ run }: { run: RunView }) {
                 field={field}
                 search={search}
                 product={product}
+                guard={guard}
                 onProduct={(key) => set({ product: key })}
+                onThrough={setThrough}
                 deciding={deciding}
               />
             </Box>
@@ -171,6 +186,9 @@ function Ready({ run }: { run: RunView }) {
   );
 }
 
+/** No filter but the status. */
+const PLAIN = { field: "", product: "", again: "", later: "", guard: "" };
+
 function firstStatus(run: RunView): string {
   const order = ["changed", "new", "held", "rejected", "same", "taken out", "put back", "stays"];
   return order.find((s) => run.counts[s]) ?? "changed";
@@ -184,14 +202,16 @@ interface FiltersProps {
   search: string;
   later: boolean;
   again: boolean;
+  guard: string;
   deciding: ReturnType<typeof useDecide>;
   onSet: (change: Record<string, string>) => void;
+  onThrough: (through: Through) => void;
 }
 
-const DECIDED = ["new", "changed", "gone"];
+const DECIDED = ["new", "changed", "gone", ""];
 
-function Filters({ run, summary, deciding, onSet, ...of }: FiltersProps) {
-  const { status, field, search, later } = of;
+function Filters({ run, summary, deciding, onSet, onThrough, ...of }: FiltersProps) {
+  const { status, field, search, later, guard } = of;
   const label = summary?.fields.find((f) => f.field === field)?.label ?? "";
   return (
     <Box sx={{ display: "flex", gap: 1, p: 1 }}>
@@ -227,6 +247,11 @@ function Filters({ run, summary, deciding, onSet, ...of }: FiltersProps) {
         />
       )}
       <Box sx={{ flex: 1 }} />
+      {isOpen(run) && guard && (
+        <Button color="inherit" onClick={() => onThrough({ of, what: "All lines that are shown." })}>
+          Let all shown through
+        </Button>
+      )}
       {isOpen(run) && DECIDED.includes(status) && (
         <DecideShown of={of} label={status === "new" ? "" : label} deciding={deciding} />
       )}

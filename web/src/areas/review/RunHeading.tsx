@@ -8,6 +8,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, take } from "../../api/client";
+import type { Decisions } from "../../api/deciding";
 import { isBusy, type RunView } from "../../api/hooks";
 import { count, onDay, titleOf, trialOf } from "../../components/words";
 import { useUndo } from "../../shell/undo";
@@ -34,12 +35,12 @@ const DOES = {
 
 interface RunHeadingProps {
   run: RunView;
-  /** How many products it would write, as is decided; undefined where nothing can be. */
-  writes: number | undefined;
+  /** What is decided of it; undefined where nothing can be. */
+  decisions: Decisions | undefined;
 }
 
 /** The run in words; apply it, stop it, take it back. */
-export function RunHeading({ run, writes }: RunHeadingProps) {
+export function RunHeading({ run, decisions }: RunHeadingProps) {
   const file = `/api/v1/runs/${run.id}/result?format=csv`;
   return (
     <Box
@@ -74,7 +75,7 @@ export function RunHeading({ run, writes }: RunHeadingProps) {
           Result file
         </Button>
       )}
-      <Doing run={run} writes={writes} />
+      <Doing run={run} decisions={decisions} />
     </Box>
   );
 }
@@ -103,7 +104,7 @@ function Standing({ run }: { run: RunView }) {
   );
 }
 
-function Doing({ run, writes }: RunHeadingProps) {
+function Doing({ run, decisions }: RunHeadingProps) {
   const queries = useQueryClient();
   const undo = useUndo();
   const navigate = useNavigate();
@@ -134,7 +135,8 @@ function Doing({ run, writes }: RunHeadingProps) {
     onSettled: settled,
   });
   const all = WRITTEN.reduce((sum, status) => sum + (run.counts[status] ?? 0), run.moving);
-  const write = writes ?? all;
+  const write = decisions?.writes ?? all;
+  const stopped = decisions?.findings.some((one) => one.holds === "run" && one.open) ?? false;
   const prepared = run.status === "prepared";
   return (
     <>
@@ -184,7 +186,8 @@ function Doing({ run, writes }: RunHeadingProps) {
           />
           <Button
             variant="contained"
-            disabled={apply.isPending || !write}
+            disabled={apply.isPending || !write || stopped}
+            title={stopped ? "A guard holds this run: let it through first." : undefined}
             onClick={() => apply.mutate()}
             sx={{ flex: "none" }}
           >

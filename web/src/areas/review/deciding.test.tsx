@@ -50,6 +50,8 @@ function server(status = "prepared") {
     .on("GET /api/v1/runs/4/decisions", () => ({
       writes: writes(),
       declined: 2 - writes(),
+      held: 0,
+      findings: [],
       decisions: [...rules].reverse().map(({ id, verdict, of }) => ({
         id,
         verdict,
