@@ -11,7 +11,7 @@ from nomotax.flows import dated
 from nomotax.flows.waiting import today
 from tests.api.test_goods import receive
 from tests.api.test_matching import apply, crosswalk, draw, prepare, seen
-from tests.api.test_path import catalog, get, send
+from tests.api.test_path import catalog, get, send, unguarded
 from tests.api.test_path import take_back as undo
 
 SOON, LATER = today() + dt.timedelta(days=5), today() + dt.timedelta(days=40)
@@ -33,7 +33,7 @@ FIRST = listing(line(1, "2,00", "4,00"), line(2, "3,00", "6,00"), line(3, "5,00"
 def tiles(client, work):
     """The maker's feed, its first list applied; its prices hold from the day in their rows."""
     body = {"supplier": "Olaria do Cais", "name": "Tabela"}
-    feed = send(client, "post", "/stores/1/feeds", body, 201)["id"]
+    feed = unguarded(client, send(client, "post", "/stores/1/feeds", body, 201)["id"])
     bring(client, feed, FIRST)
     document = crosswalk(COLUMNS)
     document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
@@ -159,7 +159,7 @@ def test_what_is_kept_by_hand_meanwhile_does_not_wait(client, work, tiles):
 
 def test_a_coming_cost_is_no_offer_before_its_day(client, work, tiles):
     body = {"supplier": "Cerâmica Alta", "name": "Tabela"}
-    other = send(client, "post", "/stores/1/feeds", body, 201)["id"]
+    other = unguarded(client, send(client, "post", "/stores/1/feeds", body, 201)["id"])
     bring(client, other, listing(line(1, "2,10", "4,00")))
     document = crosswalk(COLUMNS)
     document["fills"]["category"] = {"parts": [{"text": "Painting"}]}

@@ -85,7 +85,7 @@ TABLE = [
     ("all in cents", {"changed": [{"price": "1000", "cost": "600"}] * 100, "same": 0},
      {"prices_moved:price": (0, "Price: the middle one of 100 moves by +9900.0 %; nearly all by "
                                 "the factor 100, as with another currency"),
-      "price_moved:price": (100, "Price of 100 products move by over 50 %, as 10 to 1000"),
+      "price_moved:price": (100, "Price of 100 products move by over 50 %, as 10.00 to 1000"),
       "scale_shifted:price": (100, "Price is about 100 times what it was for 100 of 100 products, "
                                    "as cents to whole money"),
       "scale_shifted:cost": (100, "cost is about 100 times what it was for 100 of 100 products, "
@@ -96,7 +96,7 @@ TABLE = [
     ("one price in a hundred", {"changed": [{"price": "5.99"}], "same": 99},
      {"under_cost:price": (1, "1 product would be sold under cost")}),
     ("one price far up", {"changed": [{"price": "15.01"}], "same": 99},
-     {"price_moved:price": (1, "Price of 1 product moves by over 50 %, as 10 to 15.01")}),
+     {"price_moved:price": (1, "Price of 1 product moves by over 50 %, as 10.00 to 15.01")}),
     ("half sold out", {"changed": [{"stock": "0"}] * 50, "same": 50},
      {"stock_emptied:stock": (50, "Stock becomes nothing for 50 of 100 products that had some, "
                                   "50 %")}),

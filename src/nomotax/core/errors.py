@@ -68,6 +68,10 @@ class StaleChangeset(Conflict):
     """The catalog has changed since this changeset was prepared."""
 
 
+class HeldRun(Conflict):
+    """A guard holds this run."""
+
+
 class TooLarge(NomotaxError):
     """The file is larger than this server takes."""
 

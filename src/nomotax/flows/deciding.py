@@ -16,7 +16,7 @@ from nomotax.core.changes.by_hand import as_written
 from nomotax.core.changes.later import LATER
 from nomotax.core.changes.marks import NEW, OLD
 from nomotax.core.changes.verdicts import Verdict, Verdicts
-from nomotax.core.errors import Conflict, NotFound, UnfitValue
+from nomotax.core.errors import Conflict, HeldRun, NotFound, UnfitValue
 from nomotax.core.guards.model import SORTS, Finding
 from nomotax.flows.changesets import changeset_name
 from nomotax.flows.guarding import findings_of, places_found
@@ -242,14 +242,14 @@ def _standing(one: Finding, found: Verdicts, through: set[str]) -> FindingLine:
 
 
 def refuse_held(run: Run) -> None:
-    """Raises ``Conflict`` while a guard holds the whole of a run."""
+    """Raises ``HeldRun`` while a guard holds the whole of a run."""
     with session() as db:
         decided = _of_run(db, run)
     through = {str(one.rule["of"].get("guard", "")) for one in decided if _releases(one)}
     for one in findings_of(run):
         if one.holds == "run" and one.called not in through:
-            raise Conflict(
-                f"A guard holds this run. {one.said}.",
+            raise HeldRun(
+                f"{one.said}.",
                 remedy="Let it through with a reason, or leave the run as it is.",
             )
 

@@ -15,8 +15,8 @@ from nomotax.core.changes.held import Held
 from nomotax.core.changes.marks import OLD
 from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.guards.facts import PLACE, Earlier, Facts
-from nomotax.core.guards.looks import findings
-from nomotax.core.guards.model import SORTS, Finding, Guard, GuardSort, guards_of
+from nomotax.core.guards.looks import blind, findings
+from nomotax.core.guards.model import SORTS, Finding, Guard, GuardKind, GuardSort, guards_of
 from nomotax.flows.changesets import changeset_name, findings_name
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Stores
@@ -45,9 +45,11 @@ class Guards(BaseModel):
 
 
 class FeedGuards(Guards):
-    """With what each kind of them holds, and when."""
+    """With what each kind of them holds, and when; ``blind`` are those that can see nothing in
+    this store, and why."""
 
     sorts: list[GuardSort]
+    blind: dict[GuardKind, str]
 
 
 class TriedRun(BaseModel):
@@ -69,8 +71,9 @@ class Tried(BaseModel):
 def guards(feed_id: int) -> FeedGuards:
     """The guards of a feed. Raises ``NotFound``."""
     with session() as db:
-        own = Feeds.holding(db, feed_id).get(feed_id).guards
-    return FeedGuards(guards=_set(own), sorts=list(SORTS.values()))
+        feed = Feeds.holding(db, feed_id).get(feed_id)
+        schema = Stores(db).schema(feed.store_id)
+    return FeedGuards(guards=_set(feed.guards), sorts=list(SORTS.values()), blind=blind(schema))
 
 
 def _set(own: Sequence[Mapping[str, Any]]) -> list[Guard]:

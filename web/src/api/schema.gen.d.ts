@@ -5705,13 +5705,18 @@ export interface components {
         };
         /**
          * FeedGuards
-         * @description With what each kind of them holds, and when.
+         * @description With what each kind of them holds, and when; ``blind`` are those that can see nothing in
+         *     this store, and why.
          */
         FeedGuards: {
             /** Guards */
             guards: components["schemas"]["Guard"][];
             /** Sorts */
             sorts: components["schemas"]["GuardSort"][];
+            /** Blind */
+            blind: {
+                [key: string]: string;
+            };
         };
         /**
          * Guard

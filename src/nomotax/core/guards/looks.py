@@ -11,10 +11,10 @@ from typing import NamedTuple
 import polars as pl
 
 from nomotax.core.changes.marks import NEW, OLD
-from nomotax.core.guards.facts import KNOWN, PLACE, WRITES, Facts, number, rough, whole
+from nomotax.core.guards.facts import KNOWN, PLACE, WRITES, Facts, rough, whole
 from nomotax.core.guards.model import SORTS, Finding, Guard, GuardKind
 from nomotax.core.kinds import FieldKind
-from nomotax.core.schema.model import Role, StoreField
+from nomotax.core.schema.model import Role, StoreField, StoreSchema
 
 #: Of fewer lines than these nothing is told by their share.
 _FEW = 5
@@ -24,6 +24,8 @@ _ALIKE = 3
 _NEAR = 0.02
 #: Of a price, which moves besides.
 _NEAR_PRICE = 0.3
+#: Kinds of fields whose numbers are of a unit.
+_SCALED = (FieldKind.MONEY, FieldKind.MEASURE, FieldKind.DECIMAL)
 #: Prices that all moved by the same factor, within this.
 _SAME = 0.01
 #: The whole in hundredths of a percent.
@@ -120,17 +122,17 @@ def _price_moved(facts: Facts, limit: Decimal) -> Iterator[Seen]:
         old, new = whole(OLD + one.name), whole(NEW + one.name)
         far = (new - old).abs() * _ALL > old.abs() * _hundredths(limit)
         moved = facts.take(
-            number(OLD + one.name).alias("old"), number(NEW + one.name).alias("new"),
+            pl.col(OLD + one.name).alias("old"), pl.col(NEW + one.name).alias("new"),
             where=facts.touches(one.name) & KNOWN & far,
         )  # fmt: skip
         if moved.height:
-            most = moved.with_columns(
-                by=(pl.col("new").cast(pl.Float64) / pl.col("old").cast(pl.Float64)).log().abs()
-            ).sort("by", descending=True, nulls_last=True)[0]
-            example = f"{_plain(most['old'].item())} to {_plain(most['new'].item())}"
+            most = moved.with_columns(by=(rough("new") / rough("old")).log().abs())
+            old_one, new_one, *_ = most.sort("by", descending=True, nulls_last=True).select(
+                "old", "new"
+            ).row(0)  # fmt: skip
             what = "products move" if moved.height > 1 else "product moves"
-            said = f"{one.label} of {moved.height:,} {what} by over {_plain(limit)} %, as {example}"
-            yield Seen(said, one.name, moved[PLACE])
+            said = f"{one.label} of {moved.height:,} {what} by over {_plain(limit)} %"
+            yield Seen(f"{said}, as {old_one} to {new_one}", one.name, moved[PLACE])
 
 
 def _plain(value: Decimal) -> str:
@@ -217,8 +219,7 @@ _SCALES: Mapping[float, str] = {10: "", 100: "cents to whole money", 1000: ""}
 
 
 def _scale_shifted(facts: Facts, limit: Decimal) -> Iterator[Seen]:
-    kinds = (FieldKind.MONEY, FieldKind.MEASURE, FieldKind.DECIMAL)
-    for one in facts.compared(lambda f: f.kind in kinds):
+    for one in facts.compared(lambda f: f.kind in _SCALED):
         money = one.kind is FieldKind.MONEY
         yield from _shifted(facts, one, limit, _SCALES if money else _UNITS,
                             _NEAR_PRICE if money else _NEAR)  # fmt: skip
@@ -293,3 +294,21 @@ LOOKS: Mapping[GuardKind, Look] = {
     "scale_shifted": _scale_shifted,
     "new_words": _new_words,
 }
+
+
+def blind(schema: StoreSchema) -> dict[GuardKind, str]:
+    """Why kinds of guards can see nothing in a store: it has no field of what they look at."""
+    found: dict[GuardKind, str] = {}
+    price, cost = schema.with_role(Role.PRICE), schema.with_role(Role.COST)
+    if price is None:
+        found["prices_moved"] = "No field of the store is its price."
+    if not any(map(_is_price, schema.fields)):
+        found["price_moved"] = "The store has no field of money."
+    if price is None or cost is None or price.currency != cost.currency:
+        why = "The store has no price and cost in one currency."
+        found["under_cost"] = found["under_margin"] = why
+    if schema.with_role(Role.STOCK) is None:
+        found["stock_emptied"] = "No field of the store is its stock."
+    if not any(one.kind in _SCALED for one in schema.fields):
+        found["scale_shifted"] = "The store has no field of money, measures or decimals."
+    return found

@@ -22,9 +22,9 @@ export function Guards() {
   const guards = useGuards(feed);
   if (guards.isError) return <Failure error={guards.error} retry={() => void guards.refetch()} />;
   if (!guards.data) return <Waiting what="the guards" />;
-  const { guards: set, sorts } = guards.data;
+  const { guards: set, sorts, blind } = guards.data;
   // Drawn anew when they are set by somebody else: what was written stands beside nothing then.
-  return <Ready key={JSON.stringify(set)} feed={feed} set={set} sorts={sorts} />;
+  return <Ready key={JSON.stringify(set)} feed={feed} set={set} sorts={sorts} blind={blind} />;
 }
 
 const LIMIT = /^\d{1,6}([.,]\d{1,2})?$/;
@@ -37,9 +37,10 @@ interface ReadyProps {
   feed: number;
   set: Guard[];
   sorts: GuardSort[];
+  blind: Record<string, string>;
 }
 
-function Ready({ feed, set, sorts }: ReadyProps) {
+function Ready({ feed, set, sorts, blind }: ReadyProps) {
   const [written, setWritten] = useState(set.map(asTyped));
   const queries = useQueryClient();
   const undo = useUndo();
@@ -68,6 +69,7 @@ function Ready({ feed, set, sorts }: ReadyProps) {
           sort={sort}
           guard={written.find((one) => one.kind === sort.kind)}
           tried={tried.data}
+          blind={blind[sort.kind]}
           onChange={(more) => change(sort.kind, more)}
         />
       ));
@@ -117,10 +119,12 @@ interface GuardLineProps {
   sort: GuardSort;
   guard: Written | undefined;
   tried: Tried | undefined;
+  /** Why it can see nothing in this store. */
+  blind: string | undefined;
   onChange: (more: Partial<Written>) => void;
 }
 
-function GuardLine({ sort, guard, tried, onChange }: GuardLineProps) {
+function GuardLine({ sort, guard, tried, blind, onChange }: GuardLineProps) {
   if (!guard) return null;
   const [before, after] = sort.says.split("{limit}");
   const hits = tried?.runs.filter((run) => run.findings.some((one) => one.kind === sort.kind)).length;
@@ -155,6 +159,11 @@ function GuardLine({ sort, guard, tried, onChange }: GuardLineProps) {
           />
         )}
         {after}
+        {blind && (
+          <Typography variant="caption" color="textSecondary" component="div">
+            <Mark state="question" says="sees nothing" /> {blind}
+          </Typography>
+        )}
       </Typography>
       <Typography variant="caption" color="textSecondary" sx={{ width: 150, textAlign: "right" }}>
         {tried && guard.on && (hits ? `would have held ${hits} of ${tried.runs.length}` : "held none")}

@@ -43,7 +43,7 @@ export function ChangedProduct({ run, status, product, deciding, onClose }: Chan
   return (
     <Panel
       title={line?.title || product}
-      subtitle={`${product}, ${status}`}
+      subtitle={[product, line?.status ?? status].filter(Boolean).join(", ")}
       label="The product's changes"
       width={400}
       onClose={onClose}
@@ -55,7 +55,7 @@ export function ChangedProduct({ run, status, product, deciding, onClose }: Chan
       {line?.changes.map((c) => (
         <Box key={c.field} sx={{ display: "flex", alignItems: "flex-start", flexWrap: "wrap" }}>
           <Box sx={{ flex: 1, minWidth: 0, ...(c.declined && { opacity: 0.6 }) }}>
-            <ChangedField run={run} product={product} change={c} status={status} />
+            <ChangedField run={run} product={product} change={c} status={line.status} />
           </Box>
           {isOpen(run) && CORRECTED.includes(line.status) && (
             <Button
@@ -104,7 +104,7 @@ export function ChangedProduct({ run, status, product, deciding, onClose }: Chan
       {line && !line.changes.length && !line.reason && (
         <Typography color="textSecondary">Nothing of it changes.</Typography>
       )}
-      {line && ["changed", "same", "gone", "stays", "taken out"].includes(status) && (
+      {line && ["changed", "same", "gone", "stays", "taken out"].includes(line.status) && (
         <Button
           component={Link}
           to={`/s/${run.store_id}/catalog/${encodeURIComponent(product)}`}

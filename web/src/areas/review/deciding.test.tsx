@@ -4,7 +4,7 @@ import { describe, expect, it } from "vitest";
 import type { Verdict } from "../../api/deciding";
 import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
-import { runView } from "../../test/samples";
+import { field, runView } from "../../test/samples";
 import { Review } from "./Review";
 
 const RULES = "POST /api/v1/runs/4/decisions";
@@ -71,6 +71,39 @@ function server(status = "prepared") {
     });
 }
 
+/** One guard holds the run, one a line, one was let through. */
+const HELD = {
+  writes: 1,
+  held: 1,
+  declined: 0,
+  decisions: [
+    {
+      id: 1,
+      verdict: "release",
+      said: "all",
+      lines: 3,
+      reason: "seen before",
+      guard: "under_cost:price",
+      author: "Ines",
+      at: "2027-01-01T10:00:00Z",
+    },
+  ],
+  findings: [
+    ["under_cost:price", "lines", "3 products would be sold under cost", 3, 0],
+    ["rows_fewer:", "run", "40 rows: 60 % fewer than is usual", 0, 0],
+    ["price_moved:price", "lines", "1 price moves far", 1, 1],
+  ].map(([guard, holds, said, lines, held]) => ({
+    guard,
+    kind: String(guard).split(":")[0],
+    field: String(guard).split(":")[1],
+    holds,
+    said,
+    lines,
+    held,
+    open: guard !== "under_cost:price",
+  })),
+};
+
 const open = (at = "") => draw(<Review />, `/s/1/runs/4${at}`, "/s/:store/runs/:run");
 const sent = (fake: FakeServer) => fake.calls(RULES).map((one) => one.body);
 
@@ -113,8 +146,72 @@ describe("the lines of a review", () => {
     open("?status=changed&field=price&search=blue");
     await userEvent.click(await screen.findByRole("button", { name: "Decline Price of all shown" }));
     await waitFor(() => expect(sent(fake)).toHaveLength(2));
-    const of = { status: "changed", field: "price", search: "blue", later: false, again: false };
+    const of = { status: "changed", field: "price", search: "blue", later: false, again: false, guard: "" };
     expect(sent(fake)[1]).toEqual({ verdict: "decline", of, field: "price" });
+  });
+
+  it("that a guard holds are let through with a reason, alone or all of them", async () => {
+    const fake = server().on("GET /api/v1/runs/4/decisions", () => HELD);
+    fake.on("GET /api/v1/runs/4/rows", () => ({
+      total: 1,
+      rows: [
+        {
+          row: 1,
+          key: "Q-1",
+          title: "Blue",
+          status: "changed",
+          reason: null,
+          held: true,
+          changes: [change("price", false)],
+        },
+      ],
+    }));
+    open();
+    const apply = await screen.findByRole("button", { name: "Apply to 1 product" });
+    expect(apply).toBeDisabled();
+    const seen = screen.getByRole("region", { name: "What the guards saw" });
+    expect(within(seen).getByText("The run is held:").parentElement).toHaveTextContent("40 rows: 60 % fewer");
+    expect(within(seen).getByText("Let through:").parentElement).toHaveTextContent("· seen before");
+    await userEvent.click(within(seen).getByRole("button", { name: "Let through: 1 price moves far" }));
+    const ask = screen.getByRole("dialog");
+    expect(within(ask).getByRole("button", { name: "Let through" })).toBeDisabled();
+    await userEvent.type(within(ask).getByLabelText("Why it is right"), "a bigger box");
+    await userEvent.click(within(ask).getByRole("button", { name: "Let through" }));
+    await waitFor(() => expect(sent(fake)).toHaveLength(1));
+    expect(sent(fake)[0]).toEqual({
+      verdict: "release",
+      of: { guard: "price_moved:price" },
+      reason: "a bigger box",
+    });
+    await userEvent.click(await screen.findByRole("button", { name: "Let Q-1 through" }));
+    await userEvent.type(screen.getByLabelText("Why it is right"), "so it is{Enter}");
+    await waitFor(() => expect(sent(fake)).toHaveLength(2));
+    expect(sent(fake)[1]).toMatchObject({ of: { keys: ["Q-1"] }, reason: "so it is" });
+    await userEvent.click(within(seen).getByRole("button", { name: "Show the lines: 1 price moves far" }));
+    await waitFor(() =>
+      expect(String(fake.calls("GET /api/v1/runs/4/rows").at(-1)?.query)).toContain("guard"),
+    );
+  });
+
+  it("are corrected, and kept by hand", async () => {
+    const fake = server().on("GET /api/v1/stores/1/schema", () => ({
+      store_id: 1,
+      store: "S",
+      product_schema: { name: "S", key: "sku", fields: [field("price", { kind: "money" })] },
+    }));
+    open("?product=Q-1");
+    await userEvent.click(await screen.findByRole("button", { name: "Correct Price" }));
+    const box = screen.getByLabelText("Right value of Price");
+    expect(screen.getByRole("button", { name: "Correct" })).toBeDisabled();
+    await userEvent.clear(box);
+    await userEvent.type(box, "4,20");
+    await userEvent.click(screen.getByLabelText(/Keep it by hand/));
+    await userEvent.click(screen.getByRole("button", { name: "Correct" }));
+    const of = { keys: ["Q-1"] };
+    await waitFor(() =>
+      expect(sent(fake)).toEqual([{ verdict: "correct", of, field: "price", value: "4,20", keep: true }]),
+    );
+    expect(screen.queryByLabelText("Right value of Price")).toBeNull();
   });
 
   it("are decided no more once they are written", async () => {
