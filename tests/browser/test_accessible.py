@@ -47,6 +47,7 @@ PLACES = [
     "feeds/{feed}/categories",
     "feeds/{feed}/values",
     "feeds/{feed}/prices",
+    "feeds/{feed}/guards",
 ]
 
 
