@@ -76,13 +76,13 @@ def test_what_is_strange_is_held_let_through_in_part_applied_and_undone(page: Pa
     let_through(page, "asked")
     page.get_by_role("button", name="Apply to 2 products").click()
     expect(page.get_by_text("applied to the catalog")).to_be_visible()
+    run = page.url.split("?")[0]
     page.goto(f"{path}/catalog?search=T-")
     row = page.get_by_role("row")
     expect(row.filter(has_text="Trowel 1")).to_contain_text("1100.00")
     expect(row.filter(has_text="Trowel 2")).to_contain_text("21.50")
     expect(row.filter(has_text="Trowel 3")).to_contain_text("31.00")
-    page.goto(f"{path}/runs")
-    page.get_by_role("link", name=re.compile("second.csv")).first.click()
+    page.goto(run)
     page.get_by_role("button", name="Undo this run").click()
     # What is kept by hand stays, unless it is told to go.
     page.get_by_role("button", name="Take back 1 product").click()
