@@ -10,6 +10,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from nomotax.core.schema.model import StoreField, StoreSchema
+from nomotax.core.showing import Selection
 from tests.api.test_path import BUNDLE, get, prepare, send, take_back
 
 FIELDS = ("key", "title", "category", "price", "stock", "brand", "net_weight", "pigment")
@@ -127,5 +129,7 @@ def test_a_field_may_be_called_as_our_own_columns_are(monkeypatch):
     held = pl.DataFrame({"id": [1, 2, 3], "value": ["30", "4", None]})
     monkeypatch.setattr(listing, "read_query", lambda query, shape: held)
     for name in ("state", "id"):
-        found = listing.Listing(1, 0, frame).ids(listing.Wanted(), name, True, False)
+        fields = (StoreField(name="sku"), StoreField(name=name, kind="integer"))
+        asked = listing.Asked(StoreSchema(name="S", key="sku", fields=fields))
+        found = listing.Listing(1, 0, frame).ids(Selection(), asked, name, False)
         assert found.to_list() == [2, 1, 3]

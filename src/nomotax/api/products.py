@@ -6,16 +6,30 @@ from typing import Literal
 
 from flask import Response, request
 from flask_openapi3 import APIBlueprint, Tag
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, TypeAdapter, ValidationError
 
 from nomotax.api.answers import MEDIA_TYPES, RESPONSES, Done, Made, StorePath, answer, streamed
-from nomotax.core.changes.states import STATES, State
-from nomotax.flows import catalog, decisions, editing, publishing, waiting
+from nomotax.core.changes.states import STATES
+from nomotax.core.errors import UnfitValue
+from nomotax.core.showing import Condition, Selection
+from nomotax.flows import (
+    catalog,
+    decisions,
+    editing,
+    needs,
+    publishing,
+    sheet,
+    views,
+    waiting,
+)
 from nomotax.flows import outbound as files
 from nomotax.flows.catalog import ProductDetail, ProductPage
 from nomotax.flows.decisions import KeptField
 from nomotax.flows.editing import ProductEdit
+from nomotax.flows.needs import Completeness, Needs
 from nomotax.flows.publishing import StatesEdit
+from nomotax.flows.sheet import SheetEdit, SheetWritten
+from nomotax.flows.views import ViewEdit, Views
 from nomotax.flows.waiting import DatedLines
 from nomotax.records.repository import known_id
 
@@ -25,19 +39,53 @@ api = APIBlueprint(
 )  # fmt: skip
 
 
-class ProductQuery(BaseModel):
+_CONDITIONS = TypeAdapter(tuple[Condition, ...])
+
+
+class SelectionQuery(BaseModel):
+    """``where`` is a JSON list of conditions."""
+
     category: str = ""
     search: str = ""
+    state: str = ""
+    where: str = Field(default="", max_length=500_000)
+
+    @property
+    def shown(self) -> Selection:
+        """Which products these are. Raises ``UnfitValue`` for conditions that are none."""
+        try:
+            where = _CONDITIONS.validate_json(self.where) if self.where else ()
+            return Selection(
+                category=self.category, search=self.search, state=self.state, where=where
+            )
+        except ValidationError as error:
+            said = error.errors()[0]
+            raise UnfitValue(
+                f"These are no conditions: {said['msg']}.", where="where",
+                remedy="Take the filters away and set them anew.",
+            ) from error  # fmt: skip
+
+
+class ProductQuery(SelectionQuery):
     sort: str = "key"
     descending: bool = False
     offset: int = Field(default=0, ge=0)
     limit: int = Field(default=100, ge=1, le=500)
-    state: State | None = None
+
+
+class ViewPath(StorePath):
+    view_id: int
 
 
 class ProductPath(BaseModel):
     store_id: int
     key: str
+
+
+class NeedsEdit(BaseModel):
+    """Null for what is so of itself."""
+
+    needs: Needs | None = None
 
 
 class DatedPath(StorePath):
@@ -59,10 +107,53 @@ class OutboundQuery(BaseModel):
 def get_products(path: StorePath, query: ProductQuery) -> Response:
     """A page of the catalog."""
     page = catalog.product_page(
-        path.store_id, query.category, query.search, query.sort, query.descending,
-        query.offset, query.limit, query.state,
-    )  # fmt: skip
+        path.store_id, query.shown, query.sort, query.descending, query.offset, query.limit
+    )
     return answer(page)
+
+
+@api.patch("/stores/<int:store_id>/products", responses={200: SheetWritten})
+def write_cells(path: StorePath, body: SheetEdit) -> Response:
+    """Write many cells as one run; tells which of them were not taken, and why."""
+    return answer(sheet.write_sheet(path.store_id, body))
+
+
+@api.get("/stores/<int:store_id>/completeness", responses={200: Completeness})
+def get_completeness(path: StorePath, query: SelectionQuery) -> Response:
+    """How many of the products shown have all that they need, and what the others lack."""
+    return answer(needs.completeness(path.store_id, query.shown))
+
+
+@api.put("/stores/<int:store_id>/needs", responses={200: Done})
+def put_needs(path: StorePath, body: NeedsEdit) -> Response:
+    """Say what products need."""
+    needs.set_needs(path.store_id, body.needs)
+    return answer(Done())
+
+
+@api.get("/stores/<int:store_id>/views", responses={200: Views})
+def get_views(path: StorePath) -> Response:
+    """Saved views of the catalog, with how many products each shows."""
+    return answer(views.views_of(path.store_id))
+
+
+@api.post("/stores/<int:store_id>/views", responses={201: Made})
+def add_view(path: StorePath, body: ViewEdit) -> Response:
+    """Keep a view."""
+    return answer(Made(id=views.save_view(path.store_id, body)), 201)
+
+
+@api.put("/stores/<int:store_id>/views/<int:view_id>", responses={200: Done})
+def put_view(path: ViewPath, body: ViewEdit) -> Response:
+    """Name a view otherwise, or have it show others."""
+    views.save_view(path.store_id, body, path.view_id)
+    return answer(Done())
+
+
+@api.delete("/stores/<int:store_id>/views/<int:view_id>", responses={200: ViewEdit})
+def drop_view(path: ViewPath) -> Response:
+    """Keep a view no more; gives what it was."""
+    return answer(views.drop_view(path.store_id, path.view_id))
 
 
 @api.get("/stores/<int:store_id>/products/<path:key>", responses={200: ProductDetail})

@@ -100,13 +100,15 @@ def _apply(run_id: int) -> None:
 @dataclass(frozen=True)
 class _Written:
     """The products that a run makes, once they are in ``shape``, what it changes of others, what
-    waits for its day, and fields with the products in which they are kept by hand from now on."""
+    waits for its day, fields with the products in which they are kept by hand from now on, and how
+    many lines guards hold."""
 
     made: pl.DataFrame
     deltas: pl.DataFrame
     shape: Shape = lambda part: part
     later: pl.DataFrame = dataclass_field(default_factory=lambda: pl.DataFrame(schema=GIVEN))
     kept: list[tuple[str, tuple[str, ...]]] = dataclass_field(default_factory=list)
+    held: int = 0
 
 
 def _written(run: Run, heading: Heading) -> _Written:
@@ -117,8 +119,9 @@ def _written(run: Run, heading: Heading) -> _Written:
         return _Written(restored, product_deltas(frame.filter(~pl.col(MADE))))
     frame = scan.with_row_index(_AT).filter(_WRITES | MOVED).collect()
     kept: list[tuple[str, tuple[str, ...]]] = []
+    held = 0
     if run.kind == "delivery" and (verdicts := verdicts_of(run)):
-        kept = verdicts.kept()
+        kept, held = verdicts.kept(), int(verdicts.held().gather(frame[_AT]).sum())
         left = verdicts.left(verdicts.corrected(frame, frame[_AT]), frame[_AT])
         frame = left.filter(
             pl.any_horizontal(pl.col(c).list.len() > 0 for c in left.columns if c in _LISTS)
@@ -135,7 +138,7 @@ def _written(run: Run, heading: Heading) -> _Written:
 
     others = frame.filter(~new)
     changed = others.filter(pl.col("fields").list.len() > 0)
-    return _Written(frame.filter(new), product_deltas(changed), shape, given(others), kept)
+    return _Written(frame.filter(new), product_deltas(changed), shape, given(others), kept, held)
 
 
 def _take_back(run_id: int, schema: StoreSchema, tell: Progress) -> None:
@@ -186,6 +189,7 @@ def _write(
     said = f"applied: {made.height} products made, {changed} changed"
     said += f"; kept by hand, and left: {kept}" if kept else ""
     said += f"; {waits} values wait for their day" if waits else ""
+    said += f"; held by guards, and left: {written.held}" if written.held else ""
     move(db, known_id(run), "applied", said, progress=100, finished_at=now())
 
 

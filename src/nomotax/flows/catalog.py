@@ -15,7 +15,9 @@ from nomotax.core.changes.states import STATE, State
 from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tree import SIGN
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
-from nomotax.flows.listing import LISTED, Wanted, listing_of
+from nomotax.core.showing import BESIDE, Selection
+from nomotax.flows.listing import LISTED, listing_of
+from nomotax.flows.needs import asked_of
 from nomotax.flows.waiting import DatedLine, lines_of
 from nomotax.records.catalog import Catalog, in_catalog
 from nomotax.records.database import session
@@ -116,28 +118,26 @@ def category_counts(store_id: int) -> list[CategoryCount]:
 
 
 def product_page(
-    store_id: int, category: str = "", search: str = "", sort: str = "key",
-    descending: bool = False, offset: int = 0, limit: int = 100, state: State | None = None,
+    store_id: int, shown: Selection, sort: str = "key", descending: bool = False, offset: int = 0,
+    limit: int = 100,
 ) -> ProductPage:  # fmt: skip
-    """Products of a branch (or all), found by text in key or title, in one state or any, sorted by
-    a field."""
+    """Products that are shown, sorted by a field. Raises ``NotFound`` for a field that the store
+    does not have."""
     with session() as db:
-        schema = Stores(db).schema(store_id)
-        if sort not in (*LISTED, *schema.names):
-            raise NotFound(f"The store schema has no field {sort!r}.")
-        numeric = sort not in LISTED and schema[sort].numeric
-        found = listing_of(db, store_id).ids(
-            Wanted(category, search, state or ""), sort, numeric, descending
-        )
-        shown = found[offset : offset + limit].to_list()
+        asked = asked_of(db, store_id)
+        for name in (sort, *(one.field for one in shown.where)):
+            if name not in (*LISTED, *BESIDE, *asked.schema.names):
+                raise NotFound(f"The store schema has no field {name!r}.")
+        found = listing_of(db, store_id).ids(shown, asked, sort, descending)
+        there = found[offset : offset + limit].to_list()
         query = (
             select(Product, Supplier.name)
             .join(Supplier, col(Product.supplier_id) == col(Supplier.id))
-            .where(col(Product.id).in_(shown))
+            .where(col(Product.id).in_(there))
         )
         # In the order of the listing; one that a run has removed since is not there any more.
         lines = {product.id: _line(product, supplier) for product, supplier in db.exec(query)}
-        page = [lines[one] for one in shown if one in lines]
+        page = [lines[one] for one in there if one in lines]
         return ProductPage(total=found.len(), products=page)
 
 

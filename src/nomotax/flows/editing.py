@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from datetime import date
 
 import polars as pl
@@ -77,7 +78,9 @@ def edit_product(store_id: int, key: str, edit: ProductEdit) -> Run | None:
             raise Conflict("This is what the product holds already.", where=where)
         store.revision += 1
         db.add(store)
-        return _write(db, product, after, schema)
+        before = {f: product.content[f] for f in after if f in product.content}
+        edits = [Edit(product.key, product.title, before, after)]
+        return write_edits(db, store_id, edits, schema, product.key)
 
 
 def _refuse_unseen(product: Product, edit: ProductEdit, schema: StoreSchema) -> None:
@@ -109,25 +112,36 @@ def _refuse_twice(
                 raise UnfitValue(said, where=name)
 
 
-def _write(
-    db: Session, product: Product, after: Mapping[str, str | None], schema: StoreSchema
+@dataclass(frozen=True)
+class Edit:
+    """What a person writes into a product: the values of some fields ``before`` and ``after``."""
+
+    key: str
+    title: str
+    before: Mapping[str, str]
+    after: Mapping[str, str | None]
+
+
+def write_edits(
+    db: Session, store_id: int, edits: Sequence[Edit], schema: StoreSchema, called: str
 ) -> Run:
-    before = {f: product.content[f] for f in after if f in product.content}
-    runs = Runs(db, product.store_id)
+    """A run of edits, applied as it is written."""
+    runs = Runs(db, store_id)
     run = runs.add(
         kind="edit",
-        used={"file_name": product.key},
+        used={"file_name": called},
         status="applied",
         progress=100,
-        counts={"changed": 1},
+        counts={"changed": len(edits)},
         finished_at=now(),
     )
-    changes = Changes(db, product.store_id, known_id(run))
-    changes.stage(deltas_of({product.key: (before, after)}), lambda done: None)
+    changes = Changes(db, store_id, known_id(run))
+    changes.stage(deltas_of({one.key: (one.before, one.after) for one in edits}), lambda done: None)
     changes.write(headings_of(schema))
-    frame = changeset_of(product.key, product.title, before, after)
+    frame = changeset_of([(one.key, one.title, one.before, one.after) for one in edits])
     keep_changeset(run, together(frame), pl.DataFrame(schema=PROBLEM_SCHEMA))
-    said = ", ".join(label_of(schema, name) for name in after)
+    names = dict.fromkeys(name for one in edits for name in one.after)
+    said = ", ".join(label_of(schema, name) for name in names)
     db.add(run)
     runs.note(run, f"written by hand: {said}")
     return run

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import polars as pl
-from pydantic import BaseModel
 
 from nomotax.core.changes.marks import NEW, OLD
 from nomotax.core.changes.states import LIVE, STATE, State
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.core.errors import Conflict
+from nomotax.core.showing import Selection
 from nomotax.flows.changesets import keep_changeset
-from nomotax.flows.listing import Wanted, listing_of
+from nomotax.flows.listing import listing_of
+from nomotax.flows.needs import asked_of
 from nomotax.flows.run_states import Progress, move
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
@@ -22,26 +23,22 @@ from nomotax.records.tables import Run
 _NONE = pl.lit(None, dtype=pl.String)
 
 
-class StatesEdit(BaseModel):
-    """Products of a branch, with a text in key or title, in a state ("" for all), and the state
-    that they are to have."""
+class StatesEdit(Selection):
+    """The products that are shown, and the state that they are to have."""
 
     to: State
-    category: str = ""
-    search: str = ""
-    state: State | None = None
 
     @property
-    def wanted(self) -> Wanted:
+    def shown(self) -> Selection:
         """Which products these are."""
-        return Wanted(self.category, self.search, self.state or "")
+        return Selection.model_validate(self.model_dump(exclude={"to"}))
 
 
 def start_states(store_id: int, edit: StatesEdit) -> Run:
     """A run that gives many products a state, to be prepared and looked at. Raises ``Conflict``
     where it would change none."""
     with session() as db:
-        found = listing_of(db, store_id).shown(edit.wanted)
+        found = listing_of(db, store_id).shown(edit.shown, asked_of(db, store_id))
         others = found.filter(pl.col("state") != edit.to).height
         if not others:
             raise Conflict(
@@ -70,7 +67,7 @@ def prepare_states(run_id: int, tell: Progress) -> None:
         run, stores = Runs.holding(db, run_id).get(run_id), Stores(db)
         store = stores.get(run.store_id)
         edit = StatesEdit.model_validate(run.used["states"])
-        found = listing_of(db, run.store_id).shown(edit.wanted)
+        found = listing_of(db, run.store_id).shown(edit.shown, asked_of(db, run.store_id))
     lines = found.filter(pl.col("state") != edit.to).select(
         pl.lit(None, pl.Int64).alias("row"), "key", "title",
         pl.lit("changed").alias("status"), _NONE.alias("reason"),

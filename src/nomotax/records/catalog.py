@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import polars as pl
 from sqlalchemy import ColumnElement, Text, any_, func
 from sqlalchemy.dialects.postgresql import array
 from sqlmodel import col, select
@@ -12,13 +13,33 @@ from nomotax.core.changes.states import TAKEN_OUT
 from nomotax.core.errors import NotFound
 from nomotax.records.actors import at_work
 from nomotax.records.columns import Actor
-from nomotax.records.products import KeptValue, Product
+from nomotax.records.database import session
+from nomotax.records.products import KeptValue, Product, ProductChange
 from nomotax.records.repository import Repository, known_id
 
 
 def in_catalog(store_id: int) -> list[ColumnElement[bool]]:
     """What products of the store's catalog meet: those that were taken out do not."""
     return [col(Product.store_id) == store_id, col(Product.state) != TAKEN_OUT]
+
+
+def kept_ids(store_id: int, field: str = "") -> pl.Series:
+    """Products of which a field is kept by hand; with "" any."""
+    with session() as db:
+        query = select(KeptValue.product_id).where(KeptValue.store_id == store_id).distinct()
+        query = query.where(KeptValue.field == field) if field else query
+        return pl.Series(list(db.exec(query)), dtype=pl.Int64)
+
+
+def written_ids(store_id: int, run: str) -> pl.Series:
+    """Products that a run, by its number, has made or changed; none for what is no number."""
+    number = int(run) if run.isdecimal() and len(run) < 10 else 0
+    with session() as db:
+        changed = select(ProductChange.product_id).where(
+            ProductChange.store_id == store_id, ProductChange.run_id == number
+        )
+        made = select(Product.id).where(Product.store_id == store_id, Product.created_run == number)
+        return pl.Series([*db.exec(changed), *db.exec(made)], dtype=pl.Int64)
 
 
 class Catalog(Repository):
@@ -55,6 +76,12 @@ class Catalog(Repository):
             *in_catalog(self.store_id), col(Product.content)[field].astext == value
         )
         return self.session.exec(query.limit(1)).first()
+
+    def holders(self, field: str, values: list[str]) -> dict[str, str]:
+        """Products that have these values in a field, by them."""
+        value = col(Product.content)[field].astext
+        query = select(value, Product.key).where(*in_catalog(self.store_id), value.in_(values))
+        return dict(self.session.exec(query).all())
 
     def writer(self, key: str, field: str) -> int:
         """The run that wrote a field of a product."""

@@ -13,8 +13,9 @@ from nomotax.records.columns import Acted, Actor, by, document, moment, removal
 
 
 class Store(SQLModel, table=True):
-    """One store: its product schema, and the number of times its catalog has changed
-    (``revision``) and that its schema or its category tree has (``rules_revision``)."""
+    """One store: its product schema, the number of times its catalog has changed (``revision``)
+    and that its schema or its category tree has (``rules_revision``), and the fields that every
+    product ``needs``; null while nobody has said so."""
 
     __tablename__: ClassVar[str] = "stores"
 
@@ -26,7 +27,22 @@ class Store(SQLModel, table=True):
     created_at: datetime = moment()
     rates_address: str = ""
     sources: dict[str, Any] = document(default_factory=dict)
+    needs: list[str] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     removed_at: datetime | None = removal()
+
+
+class SavedView(Acted, table=True):
+    """Products that are shown, and how, under a name: ``look`` is a ``flows.views.Look``."""
+
+    __tablename__: ClassVar[str] = "saved_views"
+    __table_args__ = (UniqueConstraint("store_id", "name"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id")
+    name: str
+    look: dict[str, Any] = document()
+    actor: Actor | None = by()
+    at: datetime = moment()
 
 
 class Category(SQLModel, table=True):

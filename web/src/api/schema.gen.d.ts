@@ -260,6 +260,77 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
+        /** Write many cells as one run; tells which of them were not taken, and why. */
+        patch: operations["products_write_cells_stores__int_store_id__products_patch"];
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/completeness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many of the products shown have all that they need, and what the others lack. */
+        get: operations["products_get_completeness_stores__int_store_id__completeness_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/needs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say what products need. */
+        put: operations["products_put_needs_stores__int_store_id__needs_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Saved views of the catalog, with how many products each shows. */
+        get: operations["products_get_views_stores__int_store_id__views_get"];
+        put?: never;
+        /** Keep a view. */
+        post: operations["products_add_view_stores__int_store_id__views_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/views/{view_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Name a view otherwise, or have it show others. */
+        put: operations["products_put_view_stores__int_store_id__views__int_view_id__put"];
+        post?: never;
+        /** Keep a view no more; gives what it was. */
+        delete: operations["products_drop_view_stores__int_store_id__views__int_view_id__delete"];
+        options?: never;
+        head?: never;
         patch?: never;
         trace?: never;
     };
@@ -2486,6 +2557,212 @@ export interface components {
             changed_at: string;
         };
         /**
+         * SheetWritten
+         * @description The run that has ``written`` so many cells, null where none is other than it was, how many
+         *     were so already, and the cells that were not taken.
+         */
+        SheetWritten: {
+            /** Run Id */
+            run_id: number | null;
+            /** Written */
+            written: number;
+            /** Same */
+            same: number;
+            /** Refused */
+            refused: components["schemas"]["RefusedCell"][];
+        };
+        /** RefusedCell */
+        RefusedCell: {
+            /** Key */
+            key: string;
+            /** Field */
+            field: string;
+            /** Value */
+            value: string | null;
+            /** Why */
+            why: string;
+        };
+        /**
+         * SheetEdit
+         * @description Rows that are written together; with ``keep`` no feed changes these cells any more.
+         */
+        SheetEdit: {
+            /** Rows */
+            rows: components["schemas"]["RowEdit"][];
+            /**
+             * Keep
+             * @default false
+             */
+            keep?: boolean;
+        };
+        /**
+         * RowEdit
+         * @description Values of a product's fields, null to empty one, and what the person ``saw`` in them. The
+         *     state is one of them, as *$state*.
+         */
+        RowEdit: {
+            /** Key */
+            key: string;
+            /** Values */
+            values: {
+                [key: string]: string | null;
+            };
+            /**
+             * Saw
+             * @default {}
+             */
+            saw?: {
+                [key: string]: string | null;
+            };
+        };
+        /**
+         * Completeness
+         * @description Of ``total`` products that are shown, how many are ``complete``; what the others lack, that
+         *     of most products first; and the fields that are needed.
+         */
+        Completeness: {
+            /** Total */
+            total: number;
+            /** Complete */
+            complete: number;
+            /** Missing */
+            missing: components["schemas"]["MissingField"][];
+            /** Needs */
+            needs: string[];
+        };
+        /**
+         * MissingField
+         * @description A field that products need, and how many of them lack it.
+         */
+        MissingField: {
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Count */
+            count: number;
+        };
+        /**
+         * NeedsEdit
+         * @description Null for what is so of itself.
+         */
+        NeedsEdit: {
+            /** @default null */
+            needs?: components["schemas"]["Needs"] | null;
+        };
+        /**
+         * Needs
+         * @description Names of the fields that every product needs.
+         */
+        Needs: {
+            /** Fields */
+            fields: string[];
+        };
+        /** Views */
+        Views: {
+            /** Views */
+            views: components["schemas"]["ViewLine"][];
+        };
+        /**
+         * Condition
+         * @description What a field, or one of ``BESIDE``, is to be. *any of* has a list with a value a line.
+         */
+        Condition: {
+            /** Field */
+            field: string;
+            /**
+             * Test
+             * @enum {string}
+             */
+            test: "empty" | "filled" | "is" | "is not" | "contains" | "least" | "most" | "any of";
+            /**
+             * Value
+             * @default
+             */
+            value?: string;
+        };
+        /**
+         * Look
+         * @description The products that are shown, the ``columns`` of the sheet in their order, and its sorting.
+         */
+        Look: {
+            /**
+             * @default {
+             *       "category": "",
+             *       "search": "",
+             *       "state": "",
+             *       "where": []
+             *     }
+             */
+            shown?: components["schemas"]["Selection"];
+            /**
+             * Columns
+             * @default []
+             */
+            columns?: string[];
+            /**
+             * Sort
+             * @default key
+             */
+            sort?: string;
+            /**
+             * Descending
+             * @default false
+             */
+            descending?: boolean;
+        };
+        /**
+         * Selection
+         * @description Products of a branch, in a state, with a text in key or title ("" for all), of which every
+         *     condition holds.
+         */
+        Selection: {
+            /**
+             * Category
+             * @default
+             */
+            category?: string;
+            /**
+             * Search
+             * @default
+             */
+            search?: string;
+            /**
+             * State
+             * @default
+             */
+            state?: string;
+            /**
+             * Where
+             * @default []
+             */
+            where?: components["schemas"]["Condition"][];
+        };
+        /**
+         * ViewLine
+         * @description A view, and how many products it shows by now; ``lost`` is a field that it asks for and that
+         *     the store does not have any more.
+         */
+        ViewLine: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            look: components["schemas"]["Look"];
+            /** Count */
+            count: number;
+            /** Lost */
+            lost: string;
+            /** Author */
+            author: string;
+        };
+        /** ViewEdit */
+        ViewEdit: {
+            /** Name */
+            name: string;
+            look: components["schemas"]["Look"];
+        };
+        /**
          * ProductDetail
          * @description ``kept`` names the fields that are kept by hand; ``variants`` are all of the product that
          *     this one is a variant of, itself among them, and empty where it stands alone; ``dated`` are
@@ -2621,15 +2898,9 @@ export interface components {
         };
         /**
          * StatesEdit
-         * @description Products of a branch, with a text in key or title, in a state ("" for all), and the state
-         *     that they are to have.
+         * @description The products that are shown, and the state that they are to have.
          */
         StatesEdit: {
-            /**
-             * To
-             * @enum {string}
-             */
-            to: "live" | "hidden" | "archived";
             /**
              * Category
              * @default
@@ -2642,9 +2913,19 @@ export interface components {
             search?: string;
             /**
              * State
-             * @default null
+             * @default
              */
-            state?: ("live" | "hidden" | "archived") | null;
+            state?: string;
+            /**
+             * Where
+             * @default []
+             */
+            where?: components["schemas"]["Condition"][];
+            /**
+             * To
+             * @enum {string}
+             */
+            to: "live" | "hidden" | "archived";
         };
         /**
          * DatedLines
@@ -8277,11 +8558,12 @@ export interface operations {
             query?: {
                 category?: string;
                 search?: string;
+                state?: string;
+                where?: string;
                 sort?: string;
                 descending?: boolean;
                 offset?: number;
                 limit?: number;
-                state?: ("live" | "hidden" | "archived") | null;
             };
             header?: never;
             path: {
@@ -8298,6 +8580,372 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProductPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_write_cells_stores__int_store_id__products_patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetWritten"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_get_completeness_stores__int_store_id__completeness_get: {
+        parameters: {
+            query?: {
+                category?: string;
+                search?: string;
+                state?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Completeness"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_put_needs_stores__int_store_id__needs_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NeedsEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_get_views_stores__int_store_id__views_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Views"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_add_view_stores__int_store_id__views_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewEdit"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_put_view_stores__int_store_id__views__int_view_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                view_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ViewEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_drop_view_stores__int_store_id__views__int_view_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                view_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ViewEdit"];
                 };
             };
             /** @description Not Found */

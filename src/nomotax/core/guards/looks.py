@@ -80,7 +80,8 @@ def _rows_fewer(facts: Facts, limit: Decimal) -> Iterator[Seen]:
     if facts.trial or not facts.earlier:
         return
     usual = int(median(one.rows for one in facts.earlier))
-    if _over(usual - facts.rows, usual, limit):
+    many = usual - facts.rows >= _FEW or not facts.rows
+    if many and _over(usual - facts.rows, usual, limit):
         last = "the last one had" if len(facts.earlier) == 1 else "is usual"
         fewer = _share(usual - facts.rows, usual)
         yield Seen(f"{facts.rows:,} rows: {fewer} fewer than the {usual:,} that {last}")

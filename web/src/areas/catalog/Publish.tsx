@@ -29,7 +29,7 @@ export function Publish({ store, total, category, search, state }: PublishProps)
       take(
         api.POST("/api/v1/stores/{store_id}/states", {
           params: { path: { store_id: store } },
-          body: { to, category, search, state: state || null },
+          body: { to, category, search, state },
         }),
       ),
     onSuccess: async ({ id }) => {

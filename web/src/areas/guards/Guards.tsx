@@ -147,7 +147,7 @@ function GuardLine({ sort, guard, tried, blind, onChange }: GuardLineProps) {
         slotProps={{ input: { "aria-label": sort.name } }}
       />
       <Typography sx={{ width: 168, flex: "none", fontWeight: 550 }}>{sort.name}</Typography>
-      <Typography component="div" sx={{ flex: 1, opacity: guard.on ? 1 : 0.6 }}>
+      <Typography component="div" color={guard.on ? undefined : "textSecondary"} sx={{ flex: 1 }}>
         {before}
         {after !== undefined && (
           <TextField

@@ -1,0 +1,220 @@
+"""The catalog worked in: cells pasted by the thousand, filters that combine, saved views, what is
+missing: a shop of ropes in Dutch, made from its own list."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+
+from nomotax.core.schema.model import StoreSchema
+from nomotax.core.schema.table_schema import to_descriptor
+from tests.api.test_goods import receive
+from tests.api.test_matching import apply, draw
+from tests.api.test_path import get, send
+
+SCHEMA = StoreSchema.model_validate(
+    {
+        "name": "Touw", "key": "code",
+        "fields": [
+            {"name": "code", "role": "key", "required": True},
+            {"name": "naam", "title": "Naam", "role": "title", "required": True, "max_length": 30},
+            {"name": "prijs", "title": "Prijs", "kind": "money", "currency": "EUR",
+             "role": "price"},
+            {"name": "inkoop", "title": "Inkoop", "kind": "money", "currency": "EUR",
+             "role": "cost"},
+            {"name": "dikte", "title": "Dikte", "kind": "measure", "unit": "mm"},
+            {"name": "ean", "title": "EAN", "unique": True},
+            {"name": "soort", "title": "Soort", "kind": "category"},
+        ],
+    }
+)  # fmt: skip
+COLUMNS = {"code": "Code", "naam": "Naam", "prijs": "Prijs", "inkoop": "Inkoop", "dikte": "Dikte",
+           "ean": "EAN", "soort": "Soort"}  # fmt: skip
+HEAD = ";".join(COLUMNS.values()) + "\n"
+MANY = 1_200
+
+
+@pytest.fixture(scope="module")
+def lines():
+    return [f"TW-{n:04};Touw {n};{n % 90 + 1}.50;{n % 90 + 1}.00;{n % 12 + 2};{n:08};Touw\n"
+            for n in range(MANY)]  # fmt: skip
+
+
+@pytest.fixture
+def ropes(client, work, lines):
+    """The store, its products made by its own list; a path within it."""
+    file = json.dumps(to_descriptor(SCHEMA)).encode()
+    made = client.post("/api/v1/stores", data={"name": "Touw", "file": (file_of(file), "s.json")})
+    store = made.json["id"]
+    send(client, "post", f"/stores/{store}/categories/edits", {"do": "add", "path": "Touw"})
+    send(client, "post", f"/stores/{store}/categories/edits", {"do": "add", "path": "Koord"})
+    feed = send(client, "post", f"/stores/{store}/feeds", {"supplier": "Zelf", "name": "L"}, 201)
+    receive(client, feed["id"], "eigen.csv", (HEAD + "".join(lines)).encode())
+    fills = {f: {"parts": [{"column": c}]} for f, c in COLUMNS.items()}
+    for name in ("prijs", "inkoop", "dikte"):
+        fills[name]["steps"] = [{"do": "number"}]
+    draw(client, feed["id"], {"fills": fills})
+    apply(client, work, feed["id"])
+    return f"/stores/{store}"
+
+
+def file_of(data):
+    import io
+
+    return io.BytesIO(data)
+
+
+def write(client, ropes, rows, keep=False, status=200):
+    body = {"rows": [{"key": k, "values": v} for k, v in rows], "keep": keep}
+    return send(client, "patch", f"{ropes}/products", body, status)
+
+
+def shown(client, ropes, *where, **more):
+    conditions = [{"field": f, "test": t, "value": v} for f, t, v in where]
+    found = get(client, f"{ropes}/products", where=json.dumps(conditions), limit=500, **more)
+    return found["total"], [p["key"] for p in found["products"]]
+
+
+def contents(client, ropes):
+    found = {}
+    for offset in range(0, MANY, 500):
+        page = get(client, f"{ropes}/products", limit=500, offset=offset)["products"]
+        found |= {one["key"]: one["content"] for one in page}
+    return found
+
+
+def test_a_block_is_written_but_for_its_bad_cells_and_undone_as_one(client, work, ropes):
+    before = {
+        p["key"]: p["content"] for p in get(client, f"{ropes}/products", limit=500)["products"]
+    }
+    block = [(f"TW-{n:04}", {"prijs": f"{n % 7 + 3},25", "naam": f"Lijn {n}", "dikte": "8"})
+             for n in range(MANY)]  # fmt: skip
+    for n in range(20):
+        block[n * 3][1]["prijs"] = "duur"
+    for n in range(20):
+        block[n * 3 + 1][1]["naam"] = "n" * 31
+    made = write(client, ropes, block)
+    assert made["written"] + made["same"] + len(made["refused"]) == 3 * MANY
+    assert len(made["refused"]) == 40
+    assert {(c["field"], c["value"][:4]) for c in made["refused"]} == {
+        ("prijs", "duur"), ("naam", "nnnn")
+    }  # fmt: skip
+    assert "no number" in made["refused"][0]["why"]
+    # What is looked through follows at once, by text, by number, and in order.
+    assert shown(client, ropes, search="lijn 7")[0] == shown(client, ropes, search="Lijn 7")[0] > 0
+    assert shown(client, ropes, ("naam", "is", "Lijn 5"))[1] == ["TW-0005"]
+    assert shown(client, ropes, ("dikte", "is not", "8"))[0] == 0
+    run = get(client, f"/runs/{made['run_id']}")
+    assert (run["kind"], run["status"], run["counts"]) == ("edit", "applied", {"changed": MANY})
+    undo = send(client, "post", f"/runs/{made['run_id']}/undo", None, 201)["id"]
+    work()
+    send(client, "post", f"/runs/{undo}/apply", None, 202)
+    work()
+    after = {
+        p["key"]: p["content"] for p in get(client, f"{ropes}/products", limit=500)["products"]
+    }
+    assert after == before
+
+
+def test_cells_are_refused_one_by_one_and_the_rest_stands(client, ropes):
+    rows = [
+        ("TW-0001", {"code": "X", "naam": "", "nergens": "1", "prijs": ""}),
+        ("TW-0002", {"ean": "00000001", "$state": "hidden"}),
+        ("TW-0003", {"ean": "nieuw", "$state": "gone"}),
+        ("TW-0004", {"ean": "nieuw", "soort": "Koord"}),
+        ("TW-0005", {"soort": "Nergens"}),
+        ("XX", {"naam": "Niets"}),
+    ]
+    made = write(client, ropes, rows)
+    why = {(c["key"], c["field"]): c["why"] for c in made["refused"]}
+    assert {key: why[key] for key in why} == {
+        ("TW-0001", "code"): "The key is what a product is known by; it stays.",
+        ("TW-0001", "naam"): "Naam must not be empty.",
+        ("TW-0001", "nergens"): "The store has no field 'nergens'.",
+        ("TW-0002", "ean"): "'00000001' is that of TW-0001 already.",
+        ("TW-0003", "$state"): "There is no state gone.",
+        ("TW-0004", "ean"): "'nieuw' is that of TW-0003 already.",
+        ("TW-0005", "soort"): why["TW-0005", "soort"],
+        ("XX", "naam"): "There is no product 'XX'.",
+    }
+    assert "Nergens" in why["TW-0005", "soort"]
+    assert shown(client, ropes, state="hidden")[1] == ["TW-0002"]
+    assert shown(client, ropes, category="Koord")[1] == ["TW-0004"]
+    assert shown(client, ropes, ("prijs", "empty", ""))[1] == ["TW-0001"]
+    assert shown(client, ropes, ("$run", "is", str(made["run_id"])))[1] == [
+        "TW-0001", "TW-0002", "TW-0003", "TW-0004"
+    ]  # fmt: skip
+    # Two numbers change places: neither is another's then.
+    swap = write(
+        client, ropes, [("TW-0006", {"ean": "00000007"}), ("TW-0007", {"ean": "00000006"})]
+    )
+    assert (swap["written"], swap["refused"]) == (2, [])
+    assert write(client, ropes, [("TW-0006", {"ean": "00000007"})]) == {
+        "run_id": None, "written": 0, "same": 1, "refused": []
+    }  # fmt: skip
+
+
+def test_what_somebody_else_has_written_meanwhile_is_not_overwritten(client, ropes):
+    write(client, ropes, [("TW-0001", {"naam": "Van een ander"})])
+    rows = [{"key": "TW-0001", "values": {"naam": "Van mij", "dikte": "9"},
+             "saw": {"naam": "Touw 1", "dikte": "3.00"}}]  # fmt: skip
+    made = send(client, "patch", f"{ropes}/products", {"rows": rows})
+    assert made["written"] == 1 and made["refused"][0]["why"] == "It is Van een ander by now."
+
+
+def test_filters_combine_and_what_is_kept_by_hand_is_found(client, ropes):
+    write(client, ropes, [("TW-0010", {"prijs": "99"}), ("TW-0011", {"prijs": "1"})], keep=True)
+    assert shown(client, ropes, ("$kept", "filled", ""))[1] == ["TW-0010", "TW-0011"]
+    assert shown(client, ropes, ("$kept", "filled", "naam"))[0] == 0
+    assert shown(client, ropes, ("$kept", "empty", ""))[0] == MANY - 2
+    assert shown(client, ropes, ("$kept", "filled", ""), ("prijs", "least", "50,00"))[1] == [
+        "TW-0010"
+    ]
+    assert shown(client, ropes, ("$key", "any of", "TW-0003\nTW-9\n TW-0001"))[1] == [
+        "TW-0001", "TW-0003"
+    ]  # fmt: skip
+    assert shown(client, ropes, ("$supplier", "is", "Zelf"))[0] == MANY
+    assert shown(client, ropes, ("$changed", "least", "2020-01-01"))[0] == MANY
+    thin = [f"TW-{n:04}" for n in range(MANY) if n % 90 + 1.5 >= 50 or n == 11]
+    assert shown(client, ropes, ("$margin", "most", "1"))[0] == len(thin)
+    assert shown(client, ropes, ("$margin", "most", "1"), search="TW-00")[1] == thin[:42]
+    assert client.get(f"/api/v1{ropes}/products?where=%5B1%5D").status_code == 422
+    assert client.get(f"/api/v1{ropes}/products?where=nix").status_code == 422
+    where = json.dumps([{"field": "nergens", "test": "empty"}])
+    assert client.get(f"/api/v1{ropes}/products", query_string={"where": where}).status_code == 404
+
+
+def test_what_products_need_and_lack(client, ropes):
+    write(client, ropes, [("TW-0001", {"prijs": None}), ("TW-0002", {"soort": None})])
+    told = get(client, f"{ropes}/completeness")
+    assert told["needs"] == ["code", "naam", "prijs", "soort"]
+    assert (told["total"], told["complete"]) == (MANY, MANY - 2)
+    assert [(m["label"], m["count"]) for m in told["missing"]] == [("Prijs", 1), ("Soort", 1)]
+    assert shown(client, ropes, ("$missing", "filled", ""))[1] == ["TW-0001", "TW-0002"]
+    send(client, "put", f"{ropes}/needs", {"needs": {"fields": ["soort", "soort"]}})
+    assert shown(client, ropes, ("$missing", "filled", ""))[1] == ["TW-0002"]
+    assert get(client, f"{ropes}/completeness", search="0001")["complete"] == 1
+    send(client, "put", f"{ropes}/needs", {"needs": {"fields": ["nergens"]}}, 404)
+    send(client, "put", f"{ropes}/needs", {"needs": None})
+    assert get(client, f"{ropes}/completeness")["complete"] == MANY - 2
+
+
+def test_views_are_saved_counted_changed_and_dropped(client, ropes):
+    look = {"shown": {"where": [{"field": "dikte", "test": "is", "value": "8"}]},
+            "columns": ["naam", "prijs"], "sort": "prijs", "descending": True}  # fmt: skip
+    view = send(client, "post", f"{ropes}/views", {"name": "Acht mm", "look": look}, 201)["id"]
+    send(client, "post", f"{ropes}/views", {"name": "acht MM", "look": look}, 409)
+    (one,) = get(client, f"{ropes}/views")["views"]
+    assert (one["name"], one["count"]) == ("Acht mm", MANY // 12)
+    assert one["look"] == look | {
+        "shown": {"category": "", "search": "", "state": ""} | look["shown"]
+    }
+    write(client, ropes, [("TW-0000", {"dikte": "8"})])
+    send(client, "put", f"{ropes}/views/{view}", {"name": "8 mm", "look": look})
+    assert [(v["name"], v["count"]) for v in get(client, f"{ropes}/views")["views"]] == [
+        ("8 mm", MANY // 12 + 1)
+    ]  # fmt: skip
+    assert send(client, "delete", f"{ropes}/views/{view}")["name"] == "8 mm"
+    send(client, "delete", f"{ropes}/views/{view}", status=404)
+    assert client.delete(f"/api/v1/stores/1/views/{view}").status_code == 404
