@@ -305,7 +305,7 @@ def test_a_value_kept_by_hand_stays_through_a_delivery(mapped, work):
     key, before = moved["key"], {c["field"]: c for c in moved["changes"]}
     send(mapped, "put", "/stores/1/kept", {"key": key, "field": "price"})
     send(mapped, "put", "/stores/1/kept", {"key": "none", "field": "price"}, 404)
-    assert get(mapped, f"/stores/1/products/{key}")["kept"] == ["price"]
+    assert get(mapped, f"/stores/1/products/{key}")["product"]["kept"] == ["price"]
     run = prepare(mapped, work)
     send(mapped, "post", f"/runs/{run['id']}/apply", None, 202)
     work()

@@ -101,7 +101,7 @@ def test_a_price_is_corrected_for_this_product_and_kept(client, work, teas, stra
     assert (change["after"], change["corrected"]) == ("11.90", True)
     assert held(client, strange)[:2] == (1, 3)
     assert finish(client, work, strange) == ["11.90", *BEFORE[1:]]
-    assert get(client, "/stores/1/products/CY-01")["kept"] == ["price"]
+    assert get(client, "/stores/1/products/CY-01")["product"]["kept"] == ["price"]
     # No feed changes it any more, and neither does a correction.
     bring(client, teas, ["CY-01;Çay;13,00;1\n", *USUAL[1:]])
     again = prepare(client, work, teas)["id"]

@@ -39,6 +39,8 @@ class CategoryCount(BaseModel):
 
 
 class ProductLine(BaseModel):
+    """``kept`` names the fields that are kept by hand."""
+
     key: str
     title: str
     category: str
@@ -46,6 +48,7 @@ class ProductLine(BaseModel):
     state: State
     content: dict[str, str]
     changed_at: datetime
+    kept: list[str]
 
 
 class ProductPage(BaseModel):
@@ -82,13 +85,12 @@ class Variant(BaseModel):
 
 
 class ProductDetail(BaseModel):
-    """``kept`` names the fields that are kept by hand; ``variants`` are all of the product that
+    """``variants`` are all of the product that
     this one is a variant of, itself among them, and empty where it stands alone; ``dated`` are
     values that wait for their day."""
 
     product: ProductLine
     history: list[HistoryEntry]
-    kept: list[str]
     variants: list[Variant]
     dated: list[DatedLine]
 
@@ -136,12 +138,16 @@ def product_page(
             .where(col(Product.id).in_(there))
         )
         # In the order of the listing; one that a run has removed since is not there any more.
-        lines = {product.id: _line(product, supplier) for product, supplier in db.exec(query)}
+        kept = Catalog(db, store_id).kept_fields(there)
+        lines = {
+            product.id: _line(product, supplier, kept.get(known_id(product), []))
+            for product, supplier in db.exec(query)
+        }
         page = [lines[one] for one in there if one in lines]
         return ProductPage(total=found.len(), products=page)
 
 
-def _line(product: Product, supplier: str) -> ProductLine:
+def _line(product: Product, supplier: str, kept: list[str]) -> ProductLine:
     return ProductLine(
         key=product.key,
         title=product.title,
@@ -150,6 +156,7 @@ def _line(product: Product, supplier: str) -> ProductLine:
         state=cast_type(State, product.state),
         content={f: v for f, v in product.content.items() if f != STATE},
         changed_at=product.changed_at,
+        kept=kept,
     )
 
 
@@ -165,12 +172,12 @@ def product_detail(store_id: int, key: str) -> ProductDetail:
         if found is None:
             raise NotFound(f"There is no product {key!r} in this catalog.")
         history = _history(db, found[0])
-        kept = [f for f, keys in Catalog(db, store_id).kept().items() if key in keys]
+        own = known_id(found[0])
+        kept = Catalog(db, store_id).kept_fields([own]).get(own, [])
         schema = Stores(db).schema(store_id)
         return ProductDetail(
-            product=_line(*found),
+            product=_line(*found, kept),
             history=history,
-            kept=kept,
             variants=_variants(db, found[0], schema),
             dated=list(lines_of(db, store_id, schema, [known_id(found[0])])),
         )

@@ -14,7 +14,7 @@ from nomotax.records.database import session
 from nomotax.records.repositories import Stores
 
 #: Roles whose fields a product is not sold without, beside those that the store requires.
-_SOLD_BY = (Role.TITLE, Role.PRICE, Role.PICTURE, Role.PICTURES, Role.TEXT, Role.STOCK)
+_SOLD_BY = (Role.TITLE, Role.PRICE, Role.TEXT, Role.STOCK)
 
 
 class Needs(BaseModel):
@@ -48,7 +48,8 @@ def needs_of(schema: StoreSchema, said: list[str] | None) -> tuple[str, ...]:
         return tuple(name for name in said if name in schema)
     category = schema.category_field
     sold_by = {one.name for role in _SOLD_BY if (one := schema.with_role(role))}
-    sold_by |= {category.name} if category else set()
+    picture = schema.with_role(Role.PICTURE) or schema.with_role(Role.PICTURES)
+    sold_by |= {one.name for one in (category, picture) if one}
     return tuple(f.name for f in schema.fields if f.required or f.name in sold_by)
 
 

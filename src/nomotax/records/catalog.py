@@ -103,6 +103,16 @@ class Catalog(Repository):
             found.setdefault(field, []).append(key)
         return found
 
+    def kept_fields(self, products: Sequence[int]) -> dict[int, list[str]]:
+        """The fields that are kept by hand, by the ids of these products."""
+        found: dict[int, list[str]] = {}
+        query = select(KeptValue.product_id, KeptValue.field).where(
+            KeptValue.store_id == self.store_id, col(KeptValue.product_id).in_(products)
+        )
+        for product, field in self.session.exec(query.order_by(KeptValue.field)):
+            found.setdefault(product, []).append(field)
+        return found
+
     def kept_mark(self) -> tuple[int, int]:
         """Another one whenever a field begins or ceases to be kept by hand."""
         query = select(func.count(), func.max(KeptValue.id))

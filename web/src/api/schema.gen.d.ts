@@ -2531,7 +2531,10 @@ export interface components {
             /** Products */
             products: components["schemas"]["ProductLine"][];
         };
-        /** ProductLine */
+        /**
+         * ProductLine
+         * @description ``kept`` names the fields that are kept by hand.
+         */
         ProductLine: {
             /** Key */
             key: string;
@@ -2555,6 +2558,8 @@ export interface components {
              * Format: date-time
              */
             changed_at: string;
+            /** Kept */
+            kept: string[];
         };
         /**
          * SheetWritten
@@ -2764,7 +2769,7 @@ export interface components {
         };
         /**
          * ProductDetail
-         * @description ``kept`` names the fields that are kept by hand; ``variants`` are all of the product that
+         * @description ``variants`` are all of the product that
          *     this one is a variant of, itself among them, and empty where it stands alone; ``dated`` are
          *     values that wait for their day.
          */
@@ -2772,8 +2777,6 @@ export interface components {
             product: components["schemas"]["ProductLine"];
             /** History */
             history: components["schemas"]["HistoryEntry"][];
-            /** Kept */
-            kept: string[];
             /** Variants */
             variants: components["schemas"]["Variant"][];
             /** Dated */

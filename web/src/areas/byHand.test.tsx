@@ -43,6 +43,7 @@ function shop(refuse = false) {
       state: "live",
       content,
       changed_at: new Date().toISOString(),
+      kept: [],
     },
     history:
       content["price"] === "9.50"
@@ -58,7 +59,6 @@ function shop(refuse = false) {
             },
           ]
         : [],
-    kept: [],
     variants: [],
     dated,
   });
@@ -244,7 +244,16 @@ describe("the state of many products", () => {
           : { id: 31 },
       )
       .on("GET /api/v1/stores/1/runs", () => ({ runs: [] }));
-    const { router } = draw(<Publish store={1} total={12} category="Paint" search="co" state="hidden" />);
+    const look = {
+      category: "Paint",
+      search: "co",
+      state: "hidden",
+      where: [],
+      columns: [],
+      sort: "key",
+      descending: false,
+    };
+    const { router } = draw(<Publish store={1} total={12} look={look} />);
     const choose = async (name: string) => {
       await userEvent.click(screen.getByRole("button", { name: "State of all" }));
       await userEvent.click(screen.getByRole("menuitem", { name }));
@@ -255,6 +264,7 @@ describe("the state of many products", () => {
     await waitFor(() => expect(router.state.location.pathname).toBe("/s/1/runs/31"));
     expect(fake.calls("POST /api/v1/stores/1/states").at(-1)?.body).toEqual({
       to: "live",
+      where: [],
       category: "Paint",
       search: "co",
       state: "hidden",

@@ -28,6 +28,7 @@ const product = {
   category: "Painting > Oil",
   supplier: "Quarrow Pigments",
   changed_at: new Date().toISOString(),
+  kept: [],
   content: {
     sku: "QP-1",
     name: "Cobalt Blue",
@@ -66,7 +67,10 @@ function server() {
 
 describe("the catalog", () => {
   it("shows a branch, sorts by a field and finds by text", async () => {
-    const fake = server();
+    const fake = server()
+      .on("GET /api/v1/stores/1/arrivals", () => ({ feeds: [] }))
+      .on("GET /api/v1/stores/1/views", () => ({ views: [] }))
+      .on("GET /api/v1/stores/1/completeness", () => ({ total: 1, complete: 1, missing: [], needs: [] }));
     draw(<Catalog />, "/s/1/catalog", "/s/:store/catalog");
     expect(await screen.findByRole("link", { name: "QP-1" })).toHaveAttribute("href", "/s/1/catalog/QP-1");
     expect(await screen.findByText("8.95")).toBeInTheDocument();
@@ -90,7 +94,6 @@ describe("a product", () => {
     server().on("GET /api/v1/stores/1/offers/QP-1", NO_OFFERS);
     server().on("GET /api/v1/stores/1/products/QP-1", () => ({
       product,
-      kept: [],
       dated: [],
       variants: [],
       history: [
@@ -154,7 +157,6 @@ describe("a product", () => {
       .on("GET /api/v1/stores/1/offers/QP-1", NO_OFFERS)
       .on("GET /api/v1/stores/1/products/QP-1", () => ({
         product: { ...product, content },
-        kept: [],
         dated: [],
         history: [],
         variants: [variant("QP-1", "Size: 20 ml"), variant("QP-2", "Size: 60 ml")],

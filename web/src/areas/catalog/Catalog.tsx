@@ -1,81 +1,99 @@
-/** The store's products: the tree at the left, a sheet at the right. */
+/** The store's products: views and the tree at the left, a sheet to work in at the right. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
-import TableSortLabel from "@mui/material/TableSortLabel";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Link, useNavigate, useSearchParams } from "react-router";
-import { api, take, type Schemas } from "../../api/client";
-import { useSchema, useStoreTree } from "../../api/hooks";
+import { Link } from "react-router";
+import { PAGE, productsFrom, useProducts } from "../../api/catalog";
+import { useArrivals, useSchema, useStoreTree } from "../../api/hooks";
 import { Pager } from "../../components/Pager";
 import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
-import { count, pictureAddress, STATES } from "../../components/words";
+import { count, STATES } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
+import { useUndo } from "../../shell/undo";
+import { Branch } from "./Branch";
+import { Columns } from "./Columns";
+import { Filters } from "./Filters";
+import type { pasted } from "./grid";
+import { Lacking } from "./Lacking";
+import { useLook, usualColumns } from "./look";
+import { ProductSheet } from "./ProductSheet";
 import { Publish } from "./Publish";
+import { SavedViews } from "./SavedViews";
+import { useCells } from "./useCells";
 
-const PAGE = 100;
+/** Cells that a paste may have. */
+const MOST = 20_000;
 
-/** The store's products by category, found by text, sorted by a field. */
+/** The store's products by category and condition, in a sheet whose cells are written in place. */
 export function Catalog() {
   const store = useStoreId();
-  const [params, setParams] = useSearchParams();
-  const category = params.get("category") ?? "";
-  const search = params.get("search") ?? "";
-  const sort = params.get("sort") ?? "key";
-  const state = STATES.find((one) => one === params.get("state")) ?? "";
-  const descending = params.get("down") === "1";
-  const page = Number(params.get("page") ?? 0);
-  const set = (change: Record<string, string>) =>
-    setParams((old) => ({ ...Object.fromEntries(old), page: "0", ...change }), { replace: true });
+  const { look, page, set, turn } = useLook();
   const tree = useStoreTree(store);
-  const products = useQuery({
-    queryKey: ["catalog", store, category, search, state, sort, descending, page],
-    placeholderData: keepPreviousData,
-    queryFn: () =>
-      take(
-        api.GET("/api/v1/stores/{store_id}/products", {
-          params: {
-            path: { store_id: store },
-            query: {
-              category,
-              search,
-              sort,
-              descending,
-              offset: page * PAGE,
-              limit: PAGE,
-              ...(state && { state }),
-            },
-          },
-        }),
-      ),
-  });
-  if (products.isPending || tree.isPending) return <Waiting what="the catalog" />;
+  const schema = useSchema(store);
+  const arrivals = useArrivals(store);
+  const products = useProducts(store, look, page);
+  const cells = useCells(store);
+  const undo = useUndo();
   if (products.isError) return <Failure error={products.error} retry={() => void products.refetch()} />;
   if (tree.isError) return <Failure error={tree.error} retry={() => void tree.refetch()} />;
-  const all = tree.data.categories.filter((c) => c.depth === 0).reduce((n, c) => n + c.count, 0);
+  if (schema.isError) return <Failure error={schema.error} retry={() => void schema.refetch()} />;
+  if (products.isPending || tree.isPending || schema.isPending) return <Waiting what="the catalog" />;
+  const { fields } = schema.data.product_schema;
+  const { categories } = tree.data;
+  const there = look.columns.filter((name) => name.startsWith("$") || fields.some((f) => f.name === name));
+  const columns = there.length ? there : usualColumns(fields);
+  const all = categories.filter((c) => c.depth === 0).reduce((n, c) => n + c.count, 0);
+  const category = fields.find((f) => f.kind === "category");
+  const filtered = look.search !== "" || look.state !== "" || look.where.length > 0;
+  const move = (keys: string[], to: string) => {
+    if (!category) return;
+    const moved = products.data.products.filter((p) => keys.includes(p.key) && p.category !== to);
+    cells.put(moved.map((product) => ({ product, values: { [category.name]: to } })));
+  };
+  const paste = async (row: number, into: readonly string[], block: ReturnType<typeof pasted>) => {
+    const rows = Math.min(block.rows, Math.floor(MOST / Math.max(1, into.length)));
+    const own = products.data.products.slice(row, row + rows);
+    try {
+      const more =
+        rows > own.length
+          ? await productsFrom(store, look, page * PAGE + row + own.length, rows - own.length)
+          : [];
+      const found = [...own, ...more];
+      const left = block.rows - found.length;
+      const wide = block.width - into.length;
+      const beyond = [
+        left > 0 && `${count(left, "row has", "rows have")} no product here, or no room`,
+        wide > 0 && `${count(wide, "column is", "columns are")} beyond the sheet`,
+      ].filter(Boolean);
+      cells.put(
+        found.map((product, r) => ({ product, values: valuesOf(r, into, block) })),
+        beyond.join("; "),
+      );
+    } catch (error) {
+      undo.failed(error);
+    }
+  };
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
       <Box
         component="nav"
-        aria-label="Categories"
-        sx={{ width: 270, flex: "none", borderRight: 1, borderColor: "divider", overflowY: "auto" }}
+        aria-label="Views and categories"
+        sx={{ width: 250, flex: "none", borderRight: 1, borderColor: "divider", overflowY: "auto" }}
       >
+        <SavedViews store={store} look={look} onLook={set} />
         <Branch
           label="All products"
           depth={0}
           n={all}
-          chosen={!category}
+          chosen={!look.category}
           onChoose={() => set({ category: "" })}
         />
-        {tree.data.categories
+        {categories
           .filter((c) => c.path || c.count)
           .map((c) => (
             <Branch
@@ -83,33 +101,44 @@ export function Catalog() {
               label={c.label || "without a category"}
               depth={c.depth}
               n={c.count}
-              chosen={c.path === category}
+              chosen={c.path === look.category}
               onChoose={() => set({ category: c.path })}
+              {...(c.path && { onDrop: (keys: string[]) => move(keys, c.path) })}
             />
           ))}
       </Box>
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
-        <Box sx={{ display: "flex", alignItems: "center", gap: 1.5, p: 1.25 }}>
+        <Box sx={{ display: "flex", alignItems: "center", gap: 1, px: 1.25, pt: 1 }}>
           <Typography variant="h1" noWrap>
-            {category || "All products"}
+            {look.category || "All products"}
           </Typography>
           <Typography color="textSecondary" noWrap>
             {count(products.data.total, "product", "products")}
           </Typography>
-          <Box sx={{ flex: 1 }} />
-          <Publish
+          <Lacking
             store={store}
-            total={products.data.total}
-            category={category}
-            search={search}
-            state={state}
+            look={look}
+            fields={fields}
+            onOnly={(one) => set({ where: [...look.where.filter((w) => w.field !== one.field), one] })}
           />
+          <Box sx={{ flex: 1 }} />
+          <Publish store={store} total={products.data.total} look={look} />
           <Button component={Link} to={`/s/${store}/snapshots`} color="inherit">
             Snapshots
           </Button>
+          <Pager size={PAGE} total={products.data.total} page={page} onPage={turn} />
+        </Box>
+        <Box sx={{ display: "flex", alignItems: "center", gap: 1, px: 1.25, py: 0.75, flexWrap: "wrap" }}>
+          <SearchField
+            label="Find products"
+            placeholder="Find a SKU or name"
+            width={180}
+            value={look.search}
+            onSearch={(text) => set({ search: text })}
+          />
           <TextField
             select
-            value={state}
+            value={look.state}
             onChange={(e) => set({ state: e.target.value })}
             slotProps={{ select: { displayEmpty: true }, htmlInput: { "aria-label": "State of products" } }}
           >
@@ -120,31 +149,37 @@ export function Catalog() {
               </MenuItem>
             ))}
           </TextField>
-          <SearchField
-            label="Find products"
-            placeholder="Find a SKU or name"
-            width={200}
-            value={search}
-            onSearch={(text) => set({ search: text })}
+          <Filters
+            where={look.where}
+            fields={fields}
+            suppliers={[...new Set(arrivals.data?.feeds.map((feed) => feed.supplier))]}
+            onWhere={(where) => set({ where })}
           />
-          <Pager
-            size={PAGE}
-            total={products.data.total}
-            page={page}
-            onPage={(p) => set({ page: String(p) })}
+          <Box sx={{ flex: 1 }} />
+          <FormControlLabel
+            control={<Checkbox size="small" checked={cells.keep} onChange={(_, on) => cells.setKeep(on)} />}
+            label="Keep what I write"
+            title="No feed changes it any more"
+            sx={{ mr: 0 }}
           />
+          <Columns columns={columns} fields={fields} onColumns={(to) => set({ columns: to })} />
         </Box>
+        <NotTaken cells={cells} />
         {products.data.products.length ? (
-          <Products
-            store={store}
+          <ProductSheet
+            key={`${page} ${JSON.stringify(look)}`}
             found={products.data.products}
-            sort={sort}
-            descending={descending}
-            onSort={(s) => set({ sort: s, down: s === sort && !descending ? "1" : "0" })}
+            fields={fields}
+            categories={categories.map((c) => c.path).filter(Boolean)}
+            columns={columns}
+            look={look}
+            cells={cells}
+            onSort={(s) => set({ sort: s, descending: s === look.sort && !look.descending })}
+            onPaste={(row, into, block) => void paste(row, into, block)}
           />
         ) : (
           <Nothing title="No products here">
-            {search || state ? "Nothing fits what you look for." : "This category is empty."}
+            {filtered ? "Nothing fits what you look for." : "This category is empty."}
           </Nothing>
         )}
       </Box>
@@ -152,135 +187,48 @@ export function Catalog() {
   );
 }
 
-interface BranchProps {
-  label: string;
-  depth: number;
-  n: number;
-  chosen: boolean;
-  onChoose: () => void;
+function valuesOf(
+  row: number,
+  into: readonly string[],
+  block: ReturnType<typeof pasted>,
+): Record<string, string | null> {
+  const values: Record<string, string | null> = {};
+  into.forEach((column, at) => {
+    const text = block.at(row, at);
+    // A state cannot be emptied, and who supplies a product is not written.
+    if (text !== undefined && !["$supplier", "$changed"].includes(column))
+      values[column] = text.trim() || null;
+  });
+  return values;
 }
 
-function Branch({ label, depth, n, chosen, onChoose }: BranchProps) {
+/** The cells that were not taken: why, and where the first of them is. */
+function NotTaken({ cells }: { cells: ReturnType<typeof useCells> }) {
+  const [first] = cells.refused.values();
+  if (!first && !cells.beyond) return null;
   return (
-    <button
-      type="button"
-      className={`ledger-row${chosen ? " chosen" : ""}`}
-      onClick={onChoose}
-      aria-current={chosen}
-      style={{ paddingLeft: 12 + depth * 16 }}
+    <Box
+      role="status"
+      sx={{ display: "flex", alignItems: "center", gap: 1, px: 1.25, py: 0.5, bgcolor: "paper2.arriving" }}
     >
-      <span className="clip" style={{ flex: 1, color: n ? undefined : "var(--mui-palette-text-secondary)" }}>
-        {label}
-      </span>
-      <span className="quiet">{n ? n.toLocaleString("en") : ""}</span>
-    </button>
-  );
-}
-
-interface ProductsProps {
-  store: number;
-  found: Schemas["ProductLine"][];
-  sort: string;
-  descending: boolean;
-  onSort: (field: string) => void;
-}
-
-function Products({ store, found, sort, descending, onSort }: ProductsProps) {
-  const schema = useSchema(store);
-  const navigate = useNavigate();
-  const fields = schema.data?.product_schema.fields ?? [];
-  const role = (r: string) => fields.find((f) => f.role === r);
-  const picture = role("picture") ?? role("pictures");
-  const numbers = [role("cost"), role("price"), role("list_price"), role("stock")].filter(
-    (f) => f !== undefined,
-  );
-  const head = (key: string, label: string, right = false) => (
-    <TableCell key={key} align={right ? "right" : "left"}>
-      <TableSortLabel
-        active={sort === key}
-        direction={descending ? "desc" : "asc"}
-        onClick={() => onSort(key)}
-      >
-        {label}
-      </TableSortLabel>
-    </TableCell>
-  );
-  return (
-    <Box sx={{ overflow: "auto", flex: 1 }}>
-      <Table size="small" stickyHeader>
-        <TableHead>
-          <TableRow>
-            <TableCell sx={{ width: 40 }} />
-            {head("key", "SKU")}
-            {head("title", "Name")}
-            {head("category", "Category")}
-            {numbers.map((f) => head(f.name, f.title || f.name, true))}
-            <TableCell>Supplier</TableCell>
-          </TableRow>
-        </TableHead>
-        <TableBody>
-          {found.map((p) => (
-            <TableRow
-              key={p.key}
-              hover
-              sx={{ cursor: "pointer" }}
-              onClick={() => void navigate(encodeURIComponent(p.key))}
-            >
-              <TableCell sx={{ p: 0.25 }}>
-                <Thumb address={pictureAddress(picture && p.content[picture.name]?.split(" | ")[0])} />
-              </TableCell>
-              <TableCell className="mono">
-                <Link to={encodeURIComponent(p.key)} onClick={(e) => e.stopPropagation()}>
-                  {p.key}
-                </Link>
-              </TableCell>
-              <TableCell
-                sx={{ maxWidth: 300, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}
-              >
-                {p.state !== "live" && <span className="quiet">{p.state} · </span>}
-                {p.title}
-              </TableCell>
-              <TableCell
-                sx={{
-                  maxWidth: 190,
-                  overflow: "hidden",
-                  textOverflow: "ellipsis",
-                  whiteSpace: "nowrap",
-                  color: "text.secondary",
-                }}
-                title={p.category}
-              >
-                {p.category.split(" > ").at(-1)}
-              </TableCell>
-              {numbers.map((f) => (
-                <TableCell
-                  key={f.name}
-                  align="right"
-                  className="mono"
-                  sx={{ fontWeight: f.role === "price" ? 700 : 400 }}
-                >
-                  {p.content[f.name]}
-                </TableCell>
-              ))}
-              <TableCell sx={{ color: "text.secondary", whiteSpace: "nowrap" }}>{p.supplier}</TableCell>
-            </TableRow>
-          ))}
-        </TableBody>
-      </Table>
+      <Typography noWrap sx={{ flex: 1 }}>
+        {cells.beyond && `Of what was pasted ${cells.beyond}. `}
+        {first && `${count(cells.refused.size, "cell was", "cells were")} not taken. `}
+        {first && <b className="mono">{first.key}</b>} {first?.why}
+      </Typography>
+      {first && (
+        <Button color="inherit" onClick={() => void navigator.clipboard.writeText(asList(cells))}>
+          Copy the list
+        </Button>
+      )}
+      <Button color="inherit" onClick={cells.dismiss}>
+        Leave them
+      </Button>
     </Box>
   );
 }
 
-function Thumb({ address }: { address: string | undefined }) {
-  if (!address) return <Box sx={{ width: 28, height: 28, bgcolor: "paper2.arriving", borderRadius: 0.5 }} />;
-  return (
-    <img
-      src={address}
-      width={28}
-      height={28}
-      alt=""
-      loading="lazy"
-      style={{ borderRadius: 3, display: "block" }}
-    />
-  );
-}
+const asList = (cells: ReturnType<typeof useCells>) =>
+  [...cells.refused.values()]
+    .map((one) => [one.key, one.field, one.value ?? "", one.why].join("\t"))
+    .join("\n");

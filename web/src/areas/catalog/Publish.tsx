@@ -5,6 +5,7 @@ import MenuItem from "@mui/material/MenuItem";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
+import type { Look } from "../../api/catalog";
 import { api, take, type Schemas } from "../../api/client";
 import { count, STATES } from "../../components/words";
 import { useUndo } from "../../shell/undo";
@@ -12,14 +13,12 @@ import { useUndo } from "../../shell/undo";
 interface PublishProps {
   store: number;
   total: number;
-  category: string;
-  search: string;
-  /** The state that the products shown are filtered by; "" for any. */
-  state: Schemas["StatesEdit"]["to"] | "";
+  look: Look;
 }
 
 /** A menu of the states that the products shown may get. */
-export function Publish({ store, total, category, search, state }: PublishProps) {
+export function Publish({ store, total, look }: PublishProps) {
+  const { category, search, state, where } = look;
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   const navigate = useNavigate();
   const queries = useQueryClient();
@@ -29,7 +28,7 @@ export function Publish({ store, total, category, search, state }: PublishProps)
       take(
         api.POST("/api/v1/stores/{store_id}/states", {
           params: { path: { store_id: store } },
-          body: { to, category, search, state },
+          body: { to, category, search, state, where },
         }),
       ),
     onSuccess: async ({ id }) => {

@@ -88,10 +88,14 @@ export function Record({ store, detail, fields }: RecordProps) {
             color="inherit"
             sx={{ mb: 1 }}
             onClick={() =>
-              keep.mutate({ key: detail.product.key, field: asked, keep: !detail.kept.includes(asked) })
+              keep.mutate({
+                key: detail.product.key,
+                field: asked,
+                keep: !detail.product.kept.includes(asked),
+              })
             }
           >
-            {detail.kept.includes(asked)
+            {detail.product.kept.includes(asked)
               ? "Let feeds change it again"
               : "Keep it by hand: no feed may change it"}
           </Button>
@@ -129,7 +133,7 @@ export function Record({ store, detail, fields }: RecordProps) {
               <tr key={f.name}>
                 <td style={{ width: 150 }}>
                   {f.title || f.name}
-                  {detail.kept.includes(f.name) && <span className="quiet"> by hand</span>}
+                  {detail.product.kept.includes(f.name) && <span className="quiet"> by hand</span>}
                 </td>
                 <td className="mono" title={content[f.name]}>
                   <button

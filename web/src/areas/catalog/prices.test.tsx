@@ -38,6 +38,7 @@ function detail(more: Partial<Detail> = {}): Detail {
       supplier: "Q",
       state: "live",
       content: { cost: "2.00", price: "4.50", stock: "3" },
+      kept: [],
       changed_at: "2027-01-05T10:00:00Z",
     },
     history: [
@@ -46,7 +47,6 @@ function detail(more: Partial<Detail> = {}): Detail {
       entry(7, "2027-01-03", [{ field: "price", before: "4.00", after: "9.00" }], { undone_by: 11 }),
       entry(6, "2027-01-02", [{ field: "price", before: "3.00", after: "4.00" }]),
     ],
-    kept: [],
     variants: [],
     dated: [],
     ...more,

@@ -1,0 +1,293 @@
+import { fireEvent, screen, waitFor, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { describe, expect, it } from "vitest";
+import type { ProductLine, RowEdit } from "../../api/catalog";
+import { FakeServer } from "../../test/fakeServer";
+import { draw } from "../../test/render";
+import { field } from "../../test/samples";
+import { Catalog } from "./Catalog";
+import { asCells, asText, blockOf, moved, pasted } from "./grid";
+import { inWords } from "./look";
+
+describe("cells as text", () => {
+  it.each([
+    [
+      [
+        ["a", "b"],
+        ["c", "d"],
+      ],
+      "a\tb\nc\td",
+    ],
+    [
+      [
+        ["a\tb", 'say "x"'],
+        ["two\nlines", ""],
+      ],
+      '"a\tb"\t"say ""x"""\n"two\nlines"\t',
+    ],
+    [[[""]], ""],
+  ])("come back as they were copied", (cells, text) => {
+    expect(asText(cells)).toBe(text);
+    expect(asCells(text)).toEqual(cells);
+  });
+
+  it("are read as other programs write them", () => {
+    expect(asCells("a\tb\r\nc\td\r\n")).toEqual([
+      ["a", "b"],
+      ["c", "d"],
+    ]);
+    expect(asCells('5" pipe\tx')).toEqual([['5" pipe', "x"]]);
+    expect(asCells("a\t\n\tb")).toEqual([
+      ["a", ""],
+      ["", "b"],
+    ]);
+  });
+
+  it("fill what is selected, as often as they fit", () => {
+    const all = (cells: string[][], rows: number, cols: number) => {
+      const block = pasted(cells, blockOf({ row: 0, col: 0 }, { row: rows - 1, col: cols - 1 }));
+      return Array.from({ length: block.rows }, (_, r) =>
+        Array.from({ length: block.width }, (_, c) => block.at(r, c)),
+      );
+    };
+    expect(all([["x"]], 2, 2)).toEqual([
+      ["x", "x"],
+      ["x", "x"],
+    ]);
+    expect(all([["x", "y"]], 2, 1)).toEqual([
+      ["x", "y"],
+      ["x", "y"],
+    ]);
+    expect(all([["x"], ["y"]], 3, 1)).toEqual([["x"], ["y"]]);
+  });
+
+  it("are gone to by keys, and not beyond the sheet", () => {
+    const at = { row: 1, col: 1 };
+    expect(moved("ArrowDown", at, 2, 3, false)).toEqual({ row: 1, col: 1 });
+    expect(moved("End", at, 2, 3, true)).toEqual({ row: 1, col: 2 });
+    expect(moved("PageUp", at, 2, 3, false)).toEqual({ row: 0, col: 1 });
+    expect(moved("x", at, 2, 3, false)).toBeNull();
+  });
+});
+
+describe("a condition", () => {
+  it.each([
+    [{ field: "price", test: "least", value: "5" }, "Price at least 5"],
+    [{ field: "$missing", test: "filled", value: "" }, "What it needs is incomplete"],
+    [{ field: "$key", test: "any of", value: "A\nB\n" }, "2 values SKUs of a list"],
+    [{ field: "gone", test: "is", value: "x" }, "gone is x"],
+  ] as const)("is said in words", (one, said) => {
+    expect(inWords(one, [field("price", { kind: "money" })])).toBe(said);
+  });
+});
+
+const FIELDS = [
+  field("sku", { role: "key" }),
+  field("name", { role: "title" }),
+  field("price", { kind: "money", role: "price" }),
+  field("glaze", { kind: "choice", allowed: ["White", "Blue"] }),
+  field("shelf", { kind: "category" }),
+];
+
+/** A store of four bowls that keeps what is written, but for a price that is no number. */
+function server(total = 4) {
+  const content = Array.from({ length: total }, (_, n): Record<string, string> => ({
+    name: `Bowl ${n}`,
+    price: `${n}.00`,
+    shelf: "Table",
+  }));
+  const line = (n: number): ProductLine => ({
+    key: `B-${n}`,
+    title: content[n]?.name ?? "",
+    category: content[n]?.shelf ?? "",
+    supplier: "Kiln",
+    state: "live",
+    content: content[n] ?? {},
+    changed_at: "2027-01-01T00:00:00Z",
+    kept: n === 1 ? ["price"] : [],
+  });
+  return new FakeServer()
+    .on("GET /api/v1/stores/1/schema", () => ({
+      store_id: 1,
+      store: "Pots",
+      product_schema: { name: "Pots", key: "sku", fields: FIELDS },
+    }))
+    .on("GET /api/v1/stores/1/categories", () => ({
+      categories: ["Table", "Oven"].map((path) => ({ path, label: path, depth: 0, count: 2, names: {} })),
+    }))
+    .on("GET /api/v1/stores/1/arrivals", () => ({ feeds: [] }))
+    .on("GET /api/v1/stores/1/views", () => ({ views: [] }))
+    .on("GET /api/v1/stores/1/completeness", () => ({
+      total: 4,
+      complete: 3,
+      missing: [{ field: "price", label: "Price", count: 1 }],
+      needs: ["price"],
+    }))
+    .on("GET /api/v1/stores/1/products", ({ query }) => {
+      const from = Number(query.get("offset"));
+      const n = Math.min(Number(query.get("limit")), total - from);
+      return { total, products: Array.from({ length: n }, (_, i) => line(from + i)) };
+    })
+    .on("PATCH /api/v1/stores/1/products", ({ body }) => {
+      const { rows } = body as { rows: RowEdit[] };
+      const refused = [];
+      for (const { key, values } of rows)
+        for (const [name, value] of Object.entries(values)) {
+          const own = content[Number(key.slice(2))] ?? {};
+          if (name === "price" && value && !Number(value))
+            refused.push({ key, field: name, value, why: `Price: '${value}' is no number` });
+          else if (value === null) delete own[name];
+          else own[name] = value;
+        }
+      const all = rows.reduce((n, row) => n + Object.keys(row.values).length, 0);
+      return { run_id: 9, written: all - refused.length, same: 0, refused };
+    });
+}
+
+const PUT = "PATCH /api/v1/stores/1/products";
+const open = (at = "") => draw(<Catalog />, `/s/1/catalog${at}`, "/s/:store/catalog");
+const written = (fake: FakeServer) => fake.calls(PUT).map((one) => (one.body as { rows: RowEdit[] }).rows);
+const cell = (row: number, col: number) =>
+  document.querySelector(`[data-cell="${row} ${col}"]`) as HTMLElement;
+const columns = "?columns=name,price,glaze,shelf,$supplier";
+
+describe("the sheet of products", () => {
+  it("is written in place by keyboard, filled down, emptied and taken back", async () => {
+    const fake = server();
+    open(columns);
+    await screen.findByText("Bowl 0");
+    fireEvent.mouseDown(cell(0, 1));
+    await waitFor(() => expect(cell(0, 1)).toHaveFocus());
+    await userEvent.keyboard("7{Enter}");
+    await waitFor(() => expect(written(fake)).toHaveLength(1));
+    expect(written(fake)[0]).toEqual([{ key: "B-0", values: { price: "7" }, saw: { price: "0.00" } }]);
+    await waitFor(() => expect(cell(0, 1)).toHaveTextContent("7"));
+    await waitFor(() => expect(cell(1, 1)).toHaveFocus());
+    await userEvent.keyboard("{ArrowUp}{Shift>}{ArrowDown}{ArrowDown}{/Shift}{Control>}d{/Control}");
+    await waitFor(() => expect(written(fake)).toHaveLength(2));
+    expect(written(fake)[1]?.map((row) => [row.key, row.values])).toEqual([
+      ["B-1", { price: "7" }],
+      ["B-2", { price: "7" }],
+    ]);
+    await userEvent.click(await screen.findByRole("button", { name: "Undo" }));
+    await waitFor(() => expect(cell(2, 1)).toHaveTextContent("2.00"));
+    fireEvent.mouseDown(cell(3, 0));
+    await userEvent.keyboard("{Delete}");
+    await waitFor(() =>
+      expect(written(fake).at(-1)).toEqual([{ key: "B-3", values: { name: null }, saw: { name: "Bowl 3" } }]),
+    );
+    // Who supplies a product is not written, and Escape leaves a cell as it was.
+    const before = written(fake).length;
+    fireEvent.mouseDown(cell(2, 4));
+    await userEvent.keyboard("x{Enter}{Delete}");
+    fireEvent.mouseDown(cell(2, 0));
+    await userEvent.keyboard("{F2}zzz{Escape}");
+    expect(cell(2, 0)).toHaveTextContent("Bowl 2");
+    expect(written(fake)).toHaveLength(before);
+  });
+
+  it("takes a block from a spreadsheet, beyond its page, and marks what is not taken", async () => {
+    const fake = server(104);
+    open(`${columns}&page=1`);
+    await screen.findByText("Bowl 100");
+    fireEvent.mouseDown(cell(1, 1));
+    const text = ["1,5", "x", "3", "4", "5"].map((price) => `${price}\tBlue`).join("\n");
+    fireEvent.paste(cell(1, 1), { clipboardData: { getData: () => text } });
+    await waitFor(() => expect(written(fake)).toHaveLength(1));
+    expect(written(fake)[0]?.map((row) => [row.key, row.values])).toEqual([
+      ["B-101", { price: "1,5", glaze: "Blue" }],
+      ["B-102", { price: "x", glaze: "Blue" }],
+      ["B-103", { price: "3", glaze: "Blue" }],
+    ]);
+    expect(await screen.findByText(/2 rows have no product here/)).toBeInTheDocument();
+    await waitFor(() => expect(cell(2, 1)).toHaveAttribute("aria-invalid", "true"));
+    expect(cell(2, 1)).toHaveTextContent("x");
+    expect(screen.getByText(/2 cells were not taken/)).toHaveTextContent("Price: '1,5' is no number");
+    // It stays marked until it is right.
+    fireEvent.mouseDown(cell(2, 1));
+    await userEvent.keyboard("{Enter}{Backspace}8{Enter}");
+    await waitFor(() => expect(cell(2, 1)).toHaveAttribute("aria-invalid", "false"));
+    expect(screen.getByText(/1 cell was not taken/)).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "Leave them" }));
+    expect(screen.queryByText(/not taken/)).toBeNull();
+  });
+
+  it("copies what is selected, and moves products that are dropped on a category", async () => {
+    const fake = server();
+    open(columns);
+    await screen.findByText("Bowl 0");
+    fireEvent.mouseDown(cell(0, 0));
+    fireEvent.mouseDown(cell(1, 1), { shiftKey: true });
+    const data: Record<string, string> = {};
+    const transfer = {
+      setData: (kind: string, text: string) => (data[kind] = text),
+      getData: (kind: string) => data[kind],
+      types: ["application/x-nomotax-products"],
+    };
+    fireEvent.copy(cell(1, 1), { clipboardData: transfer });
+    expect(data["text/plain"]).toBe("Bowl 0\t0.00\nBowl 1\t1.00");
+    fireEvent.dragStart(screen.getByRole("link", { name: "B-1" }).parentElement as HTMLElement, {
+      dataTransfer: transfer,
+    });
+    const oven = screen.getByRole("button", { name: /Oven/ });
+    fireEvent.dragOver(oven, { dataTransfer: transfer });
+    fireEvent.drop(oven, { dataTransfer: transfer });
+    await waitFor(() => expect(written(fake)).toHaveLength(1));
+    expect(written(fake)[0]?.map((row) => [row.key, row.values])).toEqual([
+      ["B-0", { shelf: "Oven" }],
+      ["B-1", { shelf: "Oven" }],
+    ]);
+  });
+
+  it("shows what fits conditions, which the address keeps, and what is missing", async () => {
+    const fake = server();
+    const { router } = open();
+    await screen.findByText("Bowl 0");
+    await userEvent.click(screen.getByRole("button", { name: "+ Filter" }));
+    const ask = screen.getByRole("form", { name: "Filter" });
+    await userEvent.click(within(ask).getAllByRole("combobox")[0] as HTMLElement);
+    await userEvent.click(screen.getByRole("option", { name: "Price" }));
+    await userEvent.type(within(ask).getByLabelText("Value"), "5{Enter}");
+    await screen.findByRole("button", { name: "Price at least 5" });
+    const where = [{ field: "price", test: "least", value: "5" }];
+    await waitFor(() =>
+      expect(fake.calls("GET /api/v1/stores/1/products").at(-1)?.query.get("where")).toBe(
+        JSON.stringify(where),
+      ),
+    );
+    await userEvent.click(screen.getByRole("button", { name: "75 % complete" }));
+    await userEvent.click(await screen.findByRole("button", { name: /no Price/ }));
+    expect(await screen.findByRole("button", { name: "Price is empty" })).toBeInTheDocument();
+    expect(router.state.location.search).toContain("where=");
+    await userEvent.click(screen.getByRole("button", { name: "Columns" }));
+    const group = screen.getByRole("group", { name: "Columns" });
+    await userEvent.click(within(group).getByRole("checkbox", { name: "Glaze" }));
+    await userEvent.click(within(group).getByRole("button", { name: "Glaze further left" }));
+    expect(router.state.location.search).toContain("columns=name%2Cshelf%2Cprice%2Cglaze%2C%24supplier");
+  });
+
+  it("keeps what is shown as a view", async () => {
+    const fake = server().on("POST /api/v1/stores/1/views", ({ body }) =>
+      (body as { name: string }).name === "Thick"
+        ? { id: 3 }
+        : { title: "Conflict", status: 409, detail: "A view is called 'Old' already." },
+    );
+    open("?state=hidden&sort=price&down=1");
+    await userEvent.click(await screen.findByRole("button", { name: /Keep what is shown/ }));
+    const name = screen.getByLabelText("Name");
+    await userEvent.type(name, "Old{Enter}");
+    expect(await screen.findByText(/called 'Old' already/)).toBeInTheDocument();
+    await userEvent.clear(name);
+    await userEvent.type(name, "Thick{Enter}");
+    await waitFor(() => expect(screen.queryByLabelText("Name")).toBeNull());
+    expect(fake.calls("POST /api/v1/stores/1/views").at(-1)?.body).toEqual({
+      name: "Thick",
+      look: {
+        shown: { category: "", search: "", state: "hidden", where: [] },
+        columns: [],
+        sort: "price",
+        descending: true,
+      },
+    });
+  });
+});
