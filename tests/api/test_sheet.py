@@ -218,3 +218,62 @@ def test_views_are_saved_counted_changed_and_dropped(client, ropes):
     assert send(client, "delete", f"{ropes}/views/{view}")["name"] == "8 mm"
     send(client, "delete", f"{ropes}/views/{view}", status=404)
     assert client.delete(f"/api/v1/stores/1/views/{view}").status_code == 404
+
+
+def change(client, work, ropes, code=201, **edit):
+    """A change of all that is shown, prepared; its run."""
+    made = send(client, "post", f"{ropes}/changes", edit, code)
+    if code != 201:
+        return made
+    work()
+    found = get(client, f"/runs/{made['id']}")
+    assert found["status"] == "prepared", found
+    return found
+
+
+def finish(client, work, run):
+    send(client, "post", f"/runs/{run['id']}/apply", None, 202)
+    work()
+    assert get(client, f"/runs/{run['id']}")["status"] == "applied"
+
+
+def test_a_formula_over_all_that_is_shown_is_looked_at_applied_and_undone(client, work, ropes):
+    before = contents(client, ropes)
+    formula = {"field": "prijs", "do": "formula", "formula": "IF([Dikte] > 3; [Inkoop] * 1.5; 0/0)"}
+    run = change(client, work, ropes, search="TW-00", change=formula)
+    assert run["counts"] == {"changed": 81, "rejected": 18, "same": 1}
+    page = get(client, f"/runs/{run['id']}/rows", status="rejected")["rows"]
+    assert "zero" in page[0]["reason"]
+    assert contents(client, ropes) == before
+    finish(client, work, run)
+    after = contents(client, ropes)
+    assert after["TW-0002"]["prijs"] == "4.50" and after["TW-0001"] == before["TW-0001"]
+    assert after["TW-0100"] == before["TW-0100"]
+    undo = send(client, "post", f"/runs/{run['id']}/undo", None, 201)
+    work()
+    finish(client, work, undo)
+    assert contents(client, ropes) == before
+    for wrong in ("[Nergens] + 1", "1 +", ""):
+        change(client, work, ropes, 422, change=formula | {"formula": wrong})
+
+
+def test_a_text_is_replaced_and_a_field_set_for_all_that_is_shown(client, work, ropes):
+    wanted = {"field": "naam", "do": "replace", "find": "Touw 1", "value": "Lijn 1"}
+    run = change(client, work, ropes, search="TW-000", change=wanted)
+    assert run["counts"] == {"changed": 1, "rejected": 0, "same": 9}
+    finish(client, work, run)
+    assert shown(client, ropes, ("naam", "is", "Lijn 1"))[1] == ["TW-0001"]
+    moved = {"field": "soort", "do": "set", "value": "Koord"}
+    finish(client, work, change(client, work, ropes, search="TW-000", change=moved))
+    assert shown(client, ropes, category="Koord")[0] == 10
+    run = change(client, work, ropes, change={"field": "soort", "do": "set", "value": "Nergens"})
+    assert run["counts"] == {"changed": 0, "rejected": MANY, "same": 0}
+    # One number for all is that of several; to be without is not.
+    run = change(client, work, ropes, search="TW-000", change={"field": "ean", "do": "set",
+                 "value": "1"})  # fmt: skip
+    assert run["counts"]["rejected"] == 10
+    run = change(client, work, ropes, search="TW-000", change={"field": "ean", "do": "set"})
+    assert run["counts"] == {"changed": 10, "rejected": 0, "same": 0}
+    change(client, work, ropes, 422, change={"field": "code", "do": "set", "value": "1"})
+    change(client, work, ropes, 422, change={"field": "naam", "do": "set"})
+    change(client, work, ropes, 409, search="nergens", change=moved)

@@ -14,6 +14,7 @@ from nomotax.core.errors import UnfitValue
 from nomotax.core.showing import Condition, Selection
 from nomotax.flows import (
     catalog,
+    changing,
     decisions,
     editing,
     needs,
@@ -24,6 +25,7 @@ from nomotax.flows import (
 )
 from nomotax.flows import outbound as files
 from nomotax.flows.catalog import ProductDetail, ProductPage
+from nomotax.flows.changing import BulkEdit
 from nomotax.flows.decisions import KeptField
 from nomotax.flows.editing import ProductEdit
 from nomotax.flows.needs import Completeness, Needs
@@ -174,6 +176,13 @@ def edit_product(path: ProductPath, body: ProductEdit) -> Response:
 def start_states(path: StorePath, body: StatesEdit) -> Response:
     """Begin a run that makes many products live, hidden or archived; it is looked at first."""
     run = publishing.start_states(path.store_id, body)
+    return answer(Made(id=known_id(run)), 201)
+
+
+@api.post("/stores/<int:store_id>/changes", responses={201: Made})
+def start_change(path: StorePath, body: BulkEdit) -> Response:
+    """Begin a run that changes a field of all products shown; it is looked at first."""
+    run = changing.start_change(path.store_id, body)
     return answer(Made(id=known_id(run)), 201)
 
 

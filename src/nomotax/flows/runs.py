@@ -22,6 +22,7 @@ from nomotax.core.matching.numbering import Numbers
 from nomotax.core.resolve.offers import Standing
 from nomotax.core.table import ROW
 from nomotax.flows.changesets import changeset_name, keep_changeset
+from nomotax.flows.changing import prepare_edit
 from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
 from nomotax.flows.decisions import kept_of
@@ -29,7 +30,6 @@ from nomotax.flows.guarding import guarded
 from nomotax.flows.known import pairings_of
 from nomotax.flows.offers import offered_before, standing_of
 from nomotax.flows.picking import picked_of
-from nomotax.flows.publishing import prepare_states
 from nomotax.flows.receive import joined_now
 from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move, pace
@@ -147,7 +147,7 @@ def prepare(run_id: int) -> None:
 
 #: Runs of no delivery.
 _PREPARED = {"undo": prepare_undo, "restore": prepare_restore, "dated": prepare_dated,
-             "edit": prepare_states}  # fmt: skip
+             "edit": prepare_edit}  # fmt: skip
 
 
 @dataclass(frozen=True)
