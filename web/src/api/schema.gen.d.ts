@@ -372,6 +372,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a run that changes a field of all products shown; it is looked at first. */
+        post: operations["products_start_change_stores__int_store_id__changes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/dated": {
         parameters: {
             query?: never;
@@ -2929,6 +2946,63 @@ export interface components {
              * @enum {string}
              */
             to: "live" | "hidden" | "archived";
+        };
+        /**
+         * BulkEdit
+         * @description The products that are shown, and what becomes of a field of theirs.
+         */
+        BulkEdit: {
+            /**
+             * Category
+             * @default
+             */
+            category?: string;
+            /**
+             * Search
+             * @default
+             */
+            search?: string;
+            /**
+             * State
+             * @default
+             */
+            state?: string;
+            /**
+             * Where
+             * @default []
+             */
+            where?: components["schemas"]["Condition"][];
+            change: components["schemas"]["BulkChange"];
+        };
+        /**
+         * BulkChange
+         * @description *set* has the field hold ``value``, "" for nothing; *replace* puts ``value`` wherever
+         *     ``find`` stands in it; *formula* works it out by ``formula``, of which columns are the store's
+         *     fields by their labels.
+         */
+        BulkChange: {
+            /** Field */
+            field: string;
+            /**
+             * Do
+             * @enum {string}
+             */
+            do: "set" | "replace" | "formula";
+            /**
+             * Value
+             * @default
+             */
+            value?: string;
+            /**
+             * Find
+             * @default
+             */
+            find?: string;
+            /**
+             * Formula
+             * @default
+             */
+            formula?: string;
         };
         /**
          * DatedLines
@@ -9096,6 +9170,59 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["StatesEdit"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_start_change_stores__int_store_id__changes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BulkEdit"];
             };
         };
         responses: {

@@ -16,6 +16,7 @@ import { count, STATES } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
 import { Branch } from "./Branch";
+import { ChangeAll } from "./ChangeAll";
 import { Columns } from "./Columns";
 import { Filters } from "./Filters";
 import type { pasted } from "./grid";
@@ -122,6 +123,13 @@ export function Catalog() {
             onOnly={(one) => set({ where: [...look.where.filter((w) => w.field !== one.field), one] })}
           />
           <Box sx={{ flex: 1 }} />
+          <ChangeAll
+            store={store}
+            total={products.data.total}
+            look={look}
+            fields={fields}
+            categories={categories.map((c) => c.path).filter(Boolean)}
+          />
           <Publish store={store} total={products.data.total} look={look} />
           <Button component={Link} to={`/s/${store}/snapshots`} color="inherit">
             Snapshots

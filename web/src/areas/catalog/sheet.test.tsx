@@ -266,6 +266,34 @@ describe("the sheet of products", () => {
     expect(router.state.location.search).toContain("columns=name%2Cshelf%2Cprice%2Cglaze%2C%24supplier");
   });
 
+  it("is changed as a whole by a formula, in a run that is looked at", async () => {
+    const fake = server().on("POST /api/v1/stores/1/changes", ({ body }) =>
+      (body as { change: { formula: string } }).change.formula.includes("Nix")
+        ? { title: "No", status: 422, detail: "There is no column 'Nix'." }
+        : { id: 12 },
+    );
+    const { router } = open("?search=bowl");
+    await userEvent.click(await screen.findByRole("button", { name: "Change all …" }));
+    const ask = screen.getByRole("dialog", { name: "Change 4 products" });
+    await userEvent.click(within(ask).getByRole("button", { name: "Formula" }));
+    expect(within(ask).getByRole("button", { name: "Look at it" })).toBeDisabled();
+    const box = within(ask).getByLabelText("Formula");
+    await userEvent.type(box, "[[Nix] * 2");
+    await userEvent.click(within(ask).getByRole("button", { name: "Look at it" }));
+    expect(await within(ask).findByText(/no column 'Nix'/)).toBeInTheDocument();
+    await userEvent.clear(box);
+    await userEvent.type(box, "[[Price] * 2");
+    await userEvent.click(within(ask).getByRole("button", { name: "Look at it" }));
+    await waitFor(() => expect(router.state.location.pathname).toBe("/s/1/runs/12"));
+    expect(fake.calls("POST /api/v1/stores/1/changes").at(-1)?.body).toEqual({
+      category: "",
+      search: "bowl",
+      state: "",
+      where: [],
+      change: { field: "price", do: "formula", value: "", find: "", formula: "[Price] * 2" },
+    });
+  });
+
   it("keeps what is shown as a view", async () => {
     const fake = server().on("POST /api/v1/stores/1/views", ({ body }) =>
       (body as { name: string }).name === "Thick"

@@ -31,7 +31,7 @@ import { useDecide, useSharedDecisions } from "./useDecide";
 const STATUSES = {
   delivery: ["new", "changed", "same", "held", "rejected", "left out", "gone"],
   undo: ["changed", "taken out", "put back", "stays"],
-  edit: ["changed"],
+  edit: ["changed", "same", "rejected"],
   restore: ["changed", "put back", "taken out", "stays"],
   dated: ["changed", "stays"],
 } as const;
