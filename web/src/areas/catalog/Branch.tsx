@@ -1,38 +1,58 @@
-/** A category of the tree, and a place to drop products on. */
-import { useState, type DragEvent } from "react";
+/** A category of the tree: a place to drop products and other categories on. */
+import { useState, type DragEvent, type KeyboardEvent } from "react";
 import { DRAGGED } from "./ProductSheet";
+
+/** What is dragged onto a category: the path of another one. */
+const BRANCH = "application/x-nomotax-category";
 
 interface BranchProps {
   label: string;
+  /** "" of all products. */
+  path: string;
   depth: number;
   n: number;
   chosen: boolean;
   onChoose: () => void;
-  /** Products that are dropped on it; absent where none can be. */
-  onDrop?: (keys: string[]) => void;
+  /** Products that are dropped on it. */
+  onProducts: (keys: string[]) => void;
+  /** Another branch is to go below it. */
+  onBranch: (path: string) => void;
+  /** It is to go somewhere. */
+  onMove: () => void;
 }
 
-/** A category with the number of its products. */
-export function Branch({ label, depth, n, chosen, onChoose, onDrop }: BranchProps) {
+/** A category with the number of its products. M moves it, with all that is below it. */
+export function Branch({ label, path, depth, n, chosen, onChoose, ...on }: BranchProps) {
   const [over, setOver] = useState(false);
-  const drags = (event: DragEvent) => onDrop && event.dataTransfer.types.includes(DRAGGED);
+  const takes = ({ dataTransfer: { types } }: DragEvent) =>
+    types.includes(BRANCH) || (path !== "" && types.includes(DRAGGED));
   return (
     <button
       type="button"
       className={`ledger-row${chosen ? " chosen" : ""}`}
       onClick={onChoose}
       aria-current={chosen}
+      draggable={path !== ""}
+      {...(path && { "aria-keyshortcuts": "m", title: "Drag it onto another, or press M, to move it" })}
+      onKeyDown={(event: KeyboardEvent) => {
+        if (event.key !== "m" || event.ctrlKey || event.metaKey || !path) return;
+        event.preventDefault();
+        on.onMove();
+      }}
+      onDragStart={(event) => event.dataTransfer.setData(BRANCH, path)}
       onDragOver={(event) => {
-        if (!drags(event)) return;
+        if (!takes(event)) return;
         event.preventDefault();
         setOver(true);
       }}
       onDragLeave={() => setOver(false)}
       onDrop={(event) => {
         setOver(false);
-        if (!drags(event)) return;
+        if (!takes(event)) return;
         event.preventDefault();
-        onDrop?.(JSON.parse(event.dataTransfer.getData(DRAGGED)) as string[]);
+        const branch = event.dataTransfer.getData(BRANCH);
+        if (branch) on.onBranch(branch);
+        else on.onProducts(JSON.parse(event.dataTransfer.getData(DRAGGED)) as string[]);
       }}
       style={{
         paddingLeft: 12 + depth * 16,

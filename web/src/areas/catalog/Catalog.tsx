@@ -6,6 +6,7 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
+import { useState } from "react";
 import { Link } from "react-router";
 import { PAGE, productsFrom, useProducts } from "../../api/catalog";
 import { useArrivals, useSchema, useStoreTree } from "../../api/hooks";
@@ -15,6 +16,7 @@ import { Failure, Nothing, Waiting } from "../../components/states";
 import { count, STATES } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
+import { TreeDialog, type Asked } from "../store/TreeDialog";
 import { Branch } from "./Branch";
 import { ChangeAll } from "./ChangeAll";
 import { Columns } from "./Columns";
@@ -27,6 +29,8 @@ import { Publish } from "./Publish";
 import { SavedViews } from "./SavedViews";
 import { useCells } from "./useCells";
 
+/** What stands for the whole tree. */
+const ALL = { path: "", label: "All products", depth: 0, count: 0 };
 /** Cells that a paste may have. */
 const MOST = 20_000;
 
@@ -40,6 +44,7 @@ export function Catalog() {
   const products = useProducts(store, look, page);
   const cells = useCells(store);
   const undo = useUndo();
+  const [moving, setMoving] = useState<Asked | null>(null);
   if (products.isError) return <Failure error={products.error} retry={() => void products.refetch()} />;
   if (tree.isError) return <Failure error={tree.error} retry={() => void tree.refetch()} />;
   if (schema.isError) return <Failure error={schema.error} retry={() => void schema.refetch()} />;
@@ -87,26 +92,31 @@ export function Catalog() {
         sx={{ width: 250, flex: "none", borderRight: 1, borderColor: "divider", overflowY: "auto" }}
       >
         <SavedViews store={store} look={look} onLook={set} />
-        <Branch
-          label="All products"
-          depth={0}
-          n={all}
-          chosen={!look.category}
-          onChoose={() => set({ category: "" })}
-        />
-        {categories
-          .filter((c) => c.path || c.count)
+        {[ALL, ...categories]
+          .filter((c) => c === ALL || c.path || c.count)
           .map((c) => (
             <Branch
-              key={c.path}
+              key={c === ALL ? "*" : c.path}
               label={c.label || "without a category"}
+              path={c.path}
               depth={c.depth}
-              n={c.count}
+              n={c === ALL ? all : c.count}
               chosen={c.path === look.category}
               onChoose={() => set({ category: c.path })}
-              {...(c.path && { onDrop: (keys: string[]) => move(keys, c.path) })}
+              onProducts={(keys) => move(keys, c.path)}
+              onBranch={(path) => path !== c.path && setMoving({ do: "move", path, to: c.path })}
+              onMove={() => setMoving({ do: "move", path: c.path })}
             />
           ))}
+        {moving && (
+          <TreeDialog
+            key={`${moving.path} ${moving.to}`}
+            store={store}
+            asked={moving}
+            paths={categories.map((c) => c.path).filter(Boolean)}
+            onClose={() => setMoving(null)}
+          />
+        )}
       </Box>
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
         <Box sx={{ display: "flex", alignItems: "center", gap: 1, px: 1.25, pt: 1 }}>

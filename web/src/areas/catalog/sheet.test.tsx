@@ -239,6 +239,43 @@ describe("the sheet of products", () => {
     ]);
   });
 
+  it("moves a branch onto another by drag, and by keyboard, once it is seen what that touches", async () => {
+    const fake = server()
+      .on("POST /api/v1/stores/1/categories/touch", () => ({
+        categories: 1,
+        products: 2,
+        placements: 0,
+        formulas: [],
+        lossy: false,
+      }))
+      .on("POST /api/v1/stores/1/categories/edits", () => ({ id: 5, moves: {} }));
+    open(columns);
+    await screen.findByText("Bowl 0");
+    const data: Record<string, string> = {};
+    const transfer = {
+      setData: (kind: string, text: string) => (data[kind] = text),
+      getData: (kind: string) => data[kind] ?? "",
+      get types() {
+        return Object.keys(data);
+      },
+    };
+    fireEvent.dragStart(screen.getByRole("button", { name: /^Oven/ }), { dataTransfer: transfer });
+    fireEvent.drop(screen.getByRole("button", { name: /^Table/ }), { dataTransfer: transfer });
+    const ask = await screen.findByRole("dialog", { name: "Move: Oven" });
+    expect(await within(ask).findByText(/2 products get another category/)).toBeInTheDocument();
+    await userEvent.click(within(ask).getByRole("button", { name: "Move it" }));
+    await waitFor(() =>
+      expect(fake.calls("POST /api/v1/stores/1/categories/edits")[0]?.body).toEqual({
+        do: "move",
+        path: "Oven",
+        to: "Table",
+      }),
+    );
+    screen.getByRole("button", { name: /^Table/ }).focus();
+    await userEvent.keyboard("m");
+    expect(await screen.findByRole("dialog", { name: "Move: Table" })).toBeInTheDocument();
+  });
+
   it("shows what fits conditions, which the address keeps, and what is missing", async () => {
     const fake = server();
     const { router } = open();

@@ -15,6 +15,8 @@ import { postTree, undoTree, useStoreEdit, useTreeTouch, type TreeEdit } from ".
 export interface Asked {
   do: TreeEdit["do"];
   path: string;
+  /** Where it is to go, so far. */
+  to?: string;
 }
 
 interface TreeDialogProps {
@@ -44,7 +46,7 @@ const ACTIONS: Record<TreeEdit["do"], string> = {
 export function TreeDialog({ store, asked, paths, onClose }: TreeDialogProps) {
   const undo = useUndo();
   const label = asked.path.split(SIGN).at(-1) ?? "";
-  const [typed, setTyped] = useState(asked.do === "rename" ? label : "");
+  const [typed, setTyped] = useState(asked.to ?? (asked.do === "rename" ? label : ""));
   const edit = useStoreEdit((body: TreeEdit) => postTree(store, body));
   const back = useStoreEdit((made: number) => undoTree(store, made));
   const body = asEdit(asked, typed);
