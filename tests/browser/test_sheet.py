@@ -97,7 +97,7 @@ def test_a_view_is_kept_and_a_branch_moved(page: Page, ropes) -> None:
     ask.get_by_role("button", name="Show these").click()
     expect(page.get_by_text("4 products")).to_be_visible()
     page.get_by_role("button", name="Keep what is shown as a view").click()
-    page.get_by_label("Name").fill("Thick ones")
+    page.get_by_role("textbox", name="Name").fill("Thick ones")
     page.keyboard.press("Enter")
     view = page.get_by_role("region", name="Saved views").get_by_role("button", name="Thick ones 4")
     expect(view).to_be_visible()
