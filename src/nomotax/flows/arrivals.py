@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from datetime import datetime
+from time import monotonic
+from typing import Literal
 
 from pydantic import BaseModel
 
 from nomotax.core.errors import NomotaxError
+from nomotax.flows.deciding import decisions_of
 from nomotax.flows.questions import count_open
+from nomotax.flows.run_states import BUSY
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Delivery, Run
+from nomotax.records.tables import Delivery, Feed, Run, Supplier
 
 
 class DeliveryLine(BaseModel):
@@ -38,13 +43,30 @@ class DeliveryLine(BaseModel):
     counts: dict[str, int]
 
 
+#: What a feed needs of a person, the most urgent first; *calm* for nothing.
+Need = Literal[
+    "unreadable", "failed", "held", "question", "apply", "prepare", "map", "busy", "calm"
+]
+
+
 class FeedLine(BaseModel):
+    """A feed. ``needs`` is what it waits for; one that only completes others, by the names of those
+    that it is ``joined_to``, waits for nothing. ``held`` are the lines that guards hold of its
+    newest run, -1 where they hold the whole of it. ``rows`` and ``prices`` are the sizes and the
+    middle prices of its last deliveries, the oldest first. Open ``questions`` are null while they
+    are not counted."""
+
     id: int
     name: str
     supplier: str
     versions: int
-    questions: int
+    questions: int | None
     mapped: int
+    needs: Need
+    held: int
+    joined_to: list[str]
+    rows: list[int]
+    prices: list[float]
     deliveries: list[DeliveryLine]
 
 
@@ -57,6 +79,7 @@ def arrivals(store_id: int) -> list[FeedLine]:
         newest = runs.newest_of([known_id(d) for own in shown.values() for d in own])
         walks = Crosswalks(db, store_id)
         versions, drafts = walks.counted(), walks.by_feed()
+        leaning = _leaning(feeds)
         lines = [
             FeedLine(
                 id=(feed_id := known_id(feed)),
@@ -65,6 +88,11 @@ def arrivals(store_id: int) -> list[FeedLine]:
                 versions=versions.get(feed_id, 0),
                 questions=0,
                 mapped=len(drafts[feed_id].draft.get("fills", {})),
+                needs="calm",
+                held=0,
+                joined_to=leaning.get(feed_id, []),
+                rows=[d.rows for d in reversed(received.get(feed_id, [])[:_TREND]) if d.rows],
+                prices=_prices(runs.last_applied(feed_id, _TREND)),
                 deliveries=[
                     delivery_line(d, received[feed_id][i + 1 :], newest.get(known_id(d)))
                     for i, d in enumerate(shown[feed_id])
@@ -72,9 +100,67 @@ def arrivals(store_id: int) -> list[FeedLine]:
             )
             for feed, supplier in feeds
         ]
+    until = monotonic() + _PATIENCE
     for line in lines:
-        line.questions = _questions(line)
+        line.questions = _questions(line, known=monotonic() > until)
+        line.held = _held(line, newest)
+        line.needs = needs_of(line)
     return lines
+
+
+#: So many seconds the questions of feeds are counted at a time.
+_PATIENCE = 0.4
+#: So many deliveries make a line of what is usual.
+_TREND = 12
+
+
+def _leaning(feeds: Sequence[tuple[Feed, Supplier]]) -> dict[int, list[str]]:
+    """The feeds whose deliveries are joined to others', with the names of those."""
+    found: dict[int, list[str]] = {}
+    for feed, supplier in feeds:
+        for companion in (feed.reading or {}).get("companions", []):
+            if companion.get("feed") is not None:
+                own = found.setdefault(companion["feed"], [])
+                own.append(f"{supplier.name}, {feed.name}")
+    return found
+
+
+def _prices(applied: Sequence[Run]) -> list[float]:
+    """The middle prices of runs, the oldest first, of those that know theirs."""
+    said = [run.used.get("middle_price") for run in reversed(applied)]
+    return [float(price) for price in said if price]
+
+
+def _held(line: FeedLine, newest: Mapping[int, Run]) -> int:
+    """How many lines guards hold of the newest delivery's run, -1 for all that there is."""
+    run = newest.get(line.deliveries[0].id) if line.deliveries else None
+    if run is None or run.status != "prepared" or not run.used.get("findings"):
+        return 0
+    told = decisions_of(known_id(run))
+    return -1 if any(one.open and one.holds == "run" for one in told.findings) else told.held
+
+
+def needs_of(line: FeedLine) -> Need:
+    """What a feed waits for: of its newest delivery, and its crosswalk."""
+    newest = line.deliveries[0] if line.deliveries else None
+    if newest is None:
+        return "calm"
+    run, same = newest.run_status, newest.same_as is not None
+    done = run in ("applied", "undone") or same
+    broken = newest.status in ("unreadable", "stopped")
+    asked: list[tuple[Need, bool]] = [
+        ("unreadable", broken or (newest.status != "reading" and not newest.complete)),
+        ("busy", newest.status == "reading" or run in BUSY),
+        # What only completes others has nothing of its own to be mapped.
+        ("calm", not line.mapped and bool(line.joined_to)),
+        ("map", not line.mapped),
+        ("failed", run == "failed"),
+        ("held", line.held != 0),
+        ("question", bool(line.questions) and not done),
+        ("apply", run == "prepared"),
+        ("prepare", not done),
+    ]
+    return next((need for need, so in asked if so), "calm")
 
 
 #: So many deliveries of a feed are listed.
@@ -106,10 +192,10 @@ def delivery_line(delivery: Delivery, earlier: list[Delivery], run: Run | None) 
     )
 
 
-def _questions(line: FeedLine) -> int:
+def _questions(line: FeedLine, known: bool) -> int | None:
     if not any(d.status != "unreadable" for d in line.deliveries):
         return 0
     try:
-        return count_open(line.id)
+        return count_open(line.id, known=known)
     except NomotaxError:
         return 1

@@ -15,7 +15,7 @@ from nomotax.core.changes.held import Held
 from nomotax.core.changes.marks import OLD
 from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.guards.facts import PLACE, Earlier, Facts
-from nomotax.core.guards.looks import blind, findings
+from nomotax.core.guards.looks import blind, findings, middle_price
 from nomotax.core.guards.model import SORTS, Finding, Guard, GuardKind, GuardSort, guards_of
 from nomotax.flows.changesets import changeset_name, findings_name
 from nomotax.records.database import session
@@ -91,11 +91,9 @@ def set_guards(feed_id: int, wanted: Guards) -> FeedGuards:
     return guards(feed_id)
 
 
-def guarded(
-    run: Run, counts: Mapping[str, int], products: Held, trial: bool
-) -> list[dict[str, Any]]:
+def guarded(run: Run, counts: Mapping[str, int], products: Held, trial: bool) -> dict[str, Any]:
     """Look over the changeset that a run has just made beside the ``products`` of the store; gives
-    what was found, and keeps which lines it is about."""
+    what was found and the middle price, and keeps which lines each finding is about."""
     with session() as db:
         runs = Runs(db, run.store_id)
         schema = Stores(db).schema(run.store_id)
@@ -118,7 +116,10 @@ def guarded(
         for one, at in found
     ]
     artifacts().write_frame(findings_name(run), pl.concat([pl.DataFrame(schema=_WHERE), *places]))
-    return [one.model_dump(mode="json") for one, _ in found]
+    return {
+        "findings": [one.model_dump(mode="json") for one, _ in found],
+        "middle_price": middle_price(facts),
+    }
 
 
 def _earlier(applied: Sequence[Run]) -> list[Earlier]:

@@ -280,12 +280,15 @@ def _paths(bench: Workbench) -> list[Question]:
 _counts: dict[Hashable, tuple[Stamp | None, int]] = {}
 
 
-def count_open(feed_id: int, delivery_id: int | None = None) -> int:
-    """How many questions are open and not put off."""
+def count_open(feed_id: int, delivery_id: int | None = None, known: bool = False) -> int | None:
+    """How many questions are open and not put off; None where that would have to be found out and
+    only what is ``known`` is asked for."""
     key = (database_url(), feed_id, delivery_id or 0)
     with session() as db:
         stamp = workbench_stamp(db, feed_id, delivery_id)
     if key not in _counts or _counts[key][0] != stamp:
+        if known:
+            return None
         _counts[key] = stamp, _count(feed_id, delivery_id)
     return _counts[key][1]
 

@@ -306,11 +306,13 @@ def _keep(work: _Work, found: Compared, products: Held, whole: int) -> None:
     work.run.used = work.run.used | {"hashed": pl.__version__, "beside": work.beside}
     kept = keep_changeset(work.run, found.lines(), found.problems)
     counts, waits = found.counts, _waits(found)
-    trips = guarded(work.run, counts, products, work.rows.partial)
-    kept["used"] |= {"waits": waits, "findings": trips}
+    seen = guarded(work.run, counts, products, work.rows.partial)
+    kept["used"] |= {"waits": waits} | seen
+    trips = len(seen["findings"])
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n)
     said += f"; {waits} values wait for their day" if waits else ""
-    said += f"; {len(trips)} guards saw something" if trips else ""
+    said += f"; guards saw {trips} things to look at" if trips > 1 else ""
+    said += "; a guard saw something to look at" if trips == 1 else ""
     trial = f" of {whole}, as a trial" if work.rows.partial else ""
     with session() as db:
         move(

@@ -69,8 +69,9 @@ export function useArrivals(store: number) {
     queryFn: () =>
       take(api.GET("/api/v1/stores/{store_id}/arrivals", { params: { path: { store_id: store } } })),
     refetchInterval: (query) =>
-      query.state.data?.feeds.some((f) =>
-        f.deliveries.some((d) => isBusy(d.run_status) || d.status === "reading"),
+      query.state.data?.feeds.some(
+        (f) =>
+          f.questions === null || f.deliveries.some((d) => isBusy(d.run_status) || d.status === "reading"),
       )
         ? 700
         : false,

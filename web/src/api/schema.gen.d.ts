@@ -2157,7 +2157,13 @@ export interface components {
                 [key: string]: number;
             };
         };
-        /** FeedLine */
+        /**
+         * FeedLine
+         * @description A feed. ``needs`` is what it waits for; one that only completes others, by the names of those
+         *     that it is ``joined_to``, waits for nothing. ``held`` are the lines that guards hold of its
+         *     newest run, -1 where they hold the whole of it. ``rows`` and ``prices`` are the sizes and the middle prices of its
+         *     last deliveries, the oldest first. Open ``questions`` are null while they are not counted.
+         */
         FeedLine: {
             /** Id */
             id: number;
@@ -2168,9 +2174,22 @@ export interface components {
             /** Versions */
             versions: number;
             /** Questions */
-            questions: number;
+            questions: number | null;
             /** Mapped */
             mapped: number;
+            /**
+             * Needs
+             * @enum {string}
+             */
+            needs: "unreadable" | "failed" | "held" | "question" | "apply" | "prepare" | "map" | "busy" | "calm";
+            /** Held */
+            held: number;
+            /** Joined To */
+            joined_to: string[];
+            /** Rows */
+            rows: number[];
+            /** Prices */
+            prices: number[];
             /** Deliveries */
             deliveries: components["schemas"]["DeliveryLine"][];
         };

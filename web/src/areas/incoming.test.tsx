@@ -10,7 +10,20 @@ import { supplierOf } from "./arrivals/pasted";
 import { Together } from "./questions/ManyColumns";
 import type { Question } from "../api/hooks";
 
-const feed = { id: 3, name: "list", supplier: "Kiln", versions: 0, questions: 0, mapped: 0, deliveries: [] };
+const feed = {
+  id: 3,
+  name: "list",
+  supplier: "Kiln",
+  versions: 0,
+  questions: 0,
+  mapped: 0,
+  needs: "calm",
+  held: 0,
+  joined_to: [],
+  rows: [],
+  prices: [],
+  deliveries: [],
+};
 const delivery = { id: 9, status: "waiting", complete: true };
 
 function arrivals(feeds: unknown[] = []) {

@@ -10,7 +10,7 @@ import { LadderTable } from "./prices/LadderTable";
 import { Review } from "./review/Review";
 
 const newest = delivery({ size: 2048, rows: 10, columns: 3, problems: 1 });
-const feed = feedLine({ questions: 2, mapped: 3, deliveries: [newest] });
+const feed = feedLine({ needs: "question", questions: 2, mapped: 3, deliveries: [newest] });
 
 function server() {
   return new FakeServer()
@@ -29,6 +29,77 @@ describe("arrivals", () => {
       "href",
       "/s/1/feeds/1/bench?delivery=7",
     );
+  });
+
+  it("stand by what they wait for, of forty as of four, each beside what it was before", async () => {
+    const kinds = [
+      "calm",
+      "prepare",
+      "held",
+      "unreadable",
+      "apply",
+      "map",
+      "busy",
+      "failed",
+      "question",
+    ] as const;
+    const feeds = kinds.map((needs, n) =>
+      feedLine({
+        id: n + 1,
+        supplier: `Supplier ${n}`,
+        needs,
+        held: n,
+        questions: needs === "calm" ? null : 3,
+        rows: [100, 120, 60],
+        deliveries: [
+          delivery({ id: n + 1, run_id: 40 + n, error: needs === "unreadable" ? "No table." : "" }),
+        ],
+      }),
+    );
+    feeds.push(
+      feedLine({ id: 10, supplier: "Texts only", mapped: 0, joined_to: ["Supplier 0, Weekly"] }),
+      feedLine({
+        id: 11,
+        supplier: "Stopped",
+        needs: "held",
+        held: -1,
+        deliveries: [delivery({ id: 11 }), delivery({ id: 12, file_name: "older.csv" })],
+      }),
+    );
+    const fake = new FakeServer().on("GET /api/v1/stores/1/arrivals", () => ({ feeds, upload_limit: 1000 }));
+    for (const { id } of feeds) fake.on(`GET /api/v1/demo/feeds/${id}/next`, () => ({ file_name: "" }));
+    const { router } = draw(<Arrivals />, "/s/1/arrivals", "/s/:store/arrivals");
+    expect(await screen.findByText("8 feeds wait for you")).toBeInTheDocument();
+    const order = () => screen.getAllByRole("region").map((one) => one.getAttribute("aria-label"));
+    const urgent = ["Supplier 3", "Supplier 7", "Supplier 2", "Stopped", "Supplier 8", "Supplier 4"];
+    expect(order()).toEqual([
+      ...urgent,
+      "Supplier 1",
+      "Supplier 5",
+      "Supplier 6",
+      "Supplier 0",
+      "Texts only",
+    ]);
+    const row = (name: string) => within(screen.getByRole("region", { name }));
+    expect(row("Supplier 3").getByText("No table.")).toBeInTheDocument();
+    expect(row("Supplier 2").getByRole("link", { name: "guards hold 2 products" })).toHaveAttribute(
+      "href",
+      "/s/1/runs/42",
+    );
+    expect(row("Stopped").getByText("a guard holds the run")).toBeInTheDocument();
+    expect(row("Texts only").getByText("completes Supplier 0, Weekly")).toBeInTheDocument();
+    expect(row("Supplier 0").getByText("looking …")).toBeInTheDocument();
+    expect(
+      row("Supplier 0").getByRole("img", { name: "Rows of the last 3 deliveries: 100, 120, 60" }),
+    ).toBeInTheDocument();
+    expect(screen.queryByText("older.csv")).toBeNull();
+    await userEvent.click(row("Stopped").getByRole("button", { name: /Earlier deliveries/ }));
+    expect(screen.getByText("older.csv")).toBeInTheDocument();
+    await userEvent.click(screen.getByLabelText("only what waits"));
+    expect(order()).toHaveLength(8);
+    await userEvent.type(screen.getByLabelText("Find a feed"), "supplier 8");
+    await waitFor(() => expect(order()).toEqual(["Supplier 8"]));
+    expect(router.state.location.search).toContain("only=1");
   });
 
   it("refuse a file over the limit before it is sent, and name the limit", async () => {

@@ -105,6 +105,11 @@ export function feedLine(more: Partial<FeedLine> = {}): FeedLine {
     versions: 0,
     questions: 0,
     mapped: 1,
+    needs: "calm",
+    held: 0,
+    joined_to: [],
+    rows: [],
+    prices: [],
     deliveries: [delivery()],
     ...more,
   };

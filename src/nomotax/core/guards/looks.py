@@ -297,6 +297,15 @@ LOOKS: Mapping[GuardKind, Look] = {
 }
 
 
+def middle_price(facts: Facts) -> str:
+    """The middle one of all prices that a delivery has, rounded, to be drawn; "" for none."""
+    one = facts.schema.with_role(Role.PRICE)
+    if one is None or NEW + one.name not in facts.columns:
+        return ""
+    middle = facts.lines.select(rough(NEW + one.name).median()).collect().item()
+    return "" if middle is None else f"{middle:.6g}"
+
+
 def blind(schema: StoreSchema) -> dict[GuardKind, str]:
     """Why kinds of guards can see nothing in a store: it has no field of what they look at."""
     found: dict[GuardKind, str] = {}
