@@ -102,3 +102,27 @@ def test_what_was_decided_stays_when_the_run_is_prepared_again(client, work, lam
     assert get(client, f"/runs/{lamps}/decisions")["declined"] == 1
     store = written(client, work, lamps)
     assert (store["LU-1"], store["LU-2"]) == (("Lampe 1", "1.00", "1"), ("Lampe 2", "9.00", "2"))
+
+
+def test_what_moves_is_drawn_filtered_by_its_bars_and_shown_worst_first(client, work, lamps):
+    # Prices go 1 -> 9 and 2 -> 9; stocks 1, 2 and 3 -> 0.
+    spreads = {s["field"]: s["bars"] for s in get(client, f"/runs/{lamps}/summary")["spreads"]}
+    counted = {f: [(b["least"], b["most"], b["count"]) for b in bars if b["count"]]
+               for f, bars in spreads.items()}  # fmt: skip
+    assert counted == {"price": [("100", None, 2)], "stock": [(None, "-75", 1)]}
+
+    def page(**query):
+        found = get(client, f"/runs/{lamps}/rows", status="changed", **query)
+        return found["total"], [row["key"] for row in found["rows"]]
+
+    assert page(field="price") == (2, ["LU-1", "LU-2"])
+    assert page(field="price", least="400") == (1, ["LU-1"])
+    assert page(field="price", least="100", most="350") == (0, [])
+    assert page(field="price", least="350", most="350.01") == (1, ["LU-2"])
+    assert page(field="name", least="0") == (0, [])
+    assert page(field="price", worst="true") == (2, ["LU-1", "LU-2"])
+    assert page(field="price", worst="true", offset=1) == (2, ["LU-2"])
+    assert page(field="stock", worst="true")[1] == ["LU-3"]
+    body = {"verdict": "decline", "of": {"field": "price", "least": "400"}, "field": "price"}
+    send(client, "post", f"/runs/{lamps}/decisions", body, 201)
+    assert written(client, work, lamps)["LU-1"] == ("Lampe une", "1.00", "1")

@@ -36,8 +36,9 @@ def test_growth_is_told_against_the_delivery_before():
 def feed(newest=None, run=None, **more):
     runs = Run(id=4, store_id=1, status=run) if run else None
     lines = [delivery_line(delivery(2, **({"status": "ready"} | (newest or {}))), [], runs)]
-    about = {"id": 1, "name": "List", "supplier": "Kiln", "versions": 1, "questions": 0, "mapped": 3,
-             "needs": "calm", "held": 0, "joined_to": [], "rows": [], "prices": []}  # fmt: skip
+    about = {"id": 1, "name": "List", "supplier": "Kiln", "versions": 1, "questions": 0,
+             "mapped": 3, "needs": "calm", "held": 0, "joined_to": [],
+             "rows": [], "prices": []}  # fmt: skip
     return FeedLine.model_validate(about | {"deliveries": lines} | more)
 
 

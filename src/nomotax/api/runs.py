@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
+from decimal import Decimal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
@@ -22,7 +23,7 @@ from nomotax.api.answers import (
     answer,
     attachment,
 )
-from nomotax.core.changes.verdicts import Verdict
+from nomotax.core.changes.verdicts import Chosen, Verdict
 from nomotax.flows import applying, deciding, review, run_states, runs, undoing
 from nomotax.flows.deciding import RunDecisions
 from nomotax.flows.review import ReviewPage, ReviewSummary
@@ -102,6 +103,9 @@ class DecisionPath(RunPath):
 
 
 class PageQuery(BaseModel):
+    """``least`` and ``most`` bound by how many percent ``field`` moves; ``worst`` has those first
+    of which it moves most."""
+
     status: str = ""
     field: str = ""
     search: str = ""
@@ -110,6 +114,14 @@ class PageQuery(BaseModel):
     again: bool = False
     later: bool = False
     guard: str = ""
+    least: Decimal | None = Field(default=None, max_digits=12, decimal_places=2)
+    most: Decimal | None = Field(default=None, max_digits=12, decimal_places=2)
+    worst: bool = False
+
+    @property
+    def chosen(self) -> Chosen:
+        """The lines that are meant."""
+        return Chosen.model_validate(self.model_dump(exclude={"offset", "limit", "worst"}))
 
 
 class ApplyQuery(BaseModel):
@@ -190,10 +202,7 @@ def get_summary(path: RunPath) -> Response:
 @api.get("/runs/<int:run_id>/rows", responses={200: ReviewPage})
 def get_rows(path: RunPath, query: PageQuery) -> Response:
     """A page of the changeset."""
-    page = review.review_page(
-        path.run_id, query.status, query.field, query.search, query.offset, query.limit,
-        query.again, query.later, query.guard,
-    )  # fmt: skip
+    page = review.review_page(path.run_id, query.chosen, query.offset, query.limit, query.worst)
     return answer(page)
 
 

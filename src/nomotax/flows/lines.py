@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
 from functools import lru_cache
 
 import polars as pl
@@ -9,8 +10,10 @@ import polars as pl
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.again import AGAIN
 from nomotax.core.changes.later import LATER
+from nomotax.core.changes.marks import NEW, OLD
 from nomotax.core.changes.verdicts import Chosen
 from nomotax.core.errors import NotFound
+from nomotax.core.guards.facts import whole
 from nomotax.flows.changesets import changeset_name, findings_name
 from nomotax.flows.guarding import findings_of
 from nomotax.records.database import session
@@ -62,6 +65,8 @@ def _places(root: str, changeset: str, findings: str, chosen: Chosen) -> pl.Seri
         scan = scan.filter(pl.col("status") == chosen.status)
     if chosen.field:
         scan = scan.filter(touched(scan).list.contains(chosen.field))
+    if chosen.field and (chosen.least is not None or chosen.most is not None):
+        scan = scan.filter(moves_within(scan, chosen.field, chosen.least, chosen.most))
     if chosen.search:
         text = chosen.search.lower()
         scan = scan.filter(
@@ -71,3 +76,23 @@ def _places(root: str, changeset: str, findings: str, chosen: Chosen) -> pl.Seri
             )
         )
     return scan.select("place").collect()["place"]
+
+
+def moves_within(
+    scan: pl.LazyFrame, field: str, least: Decimal | None, most: Decimal | None
+) -> pl.Expr:
+    """Whether a number moves by at least and less than so many percent of what it was; what was
+    nothing moves by no share."""
+    if not {OLD + field, NEW + field} <= {*scan.collect_schema()}:
+        return pl.lit(False)
+    old, new = whole(OLD + field), whole(NEW + field)
+    moved, fits = (new - old) * _ALL, old > 0
+    if least is not None:
+        fits &= moved >= old * int(least * 100)
+    if most is not None:
+        fits &= moved < old * int(most * 100)
+    return fits
+
+
+#: The whole in hundredths of a percent.
+_ALL = 10_000

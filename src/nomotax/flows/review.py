@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 from datetime import date
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
+from itertools import pairwise
 
 import polars as pl
 from pydantic import BaseModel
@@ -15,13 +16,14 @@ from nomotax.core.changes.marks import NEW, OLD
 from nomotax.core.changes.states import STATE, TAKEN_OUT, said
 from nomotax.core.changes.taking_back import STAYS
 from nomotax.core.changes.verdicts import DECLINED, HELD, Chosen, Verdicts
-from nomotax.core.schema.model import Role, StoreSchema
+from nomotax.core.guards.facts import rough
+from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.core.writing.tables import write_table
 from nomotax.flows.changesets import changeset_name, problems_name
 from nomotax.flows.deciding import verdicts_of
 from nomotax.flows.guarding import findings_of
 from nomotax.flows.headings import label_of
-from nomotax.flows.lines import places_of, prepared_run, touched
+from nomotax.flows.lines import moves_within, places_of, prepared_run, touched
 from nomotax.records.bulk import read_query
 from nomotax.records.database import session
 from nomotax.records.repositories import Stores
@@ -69,21 +71,31 @@ class ReasonCount(BaseModel):
     example: str
 
 
-class MovePoint(BaseModel):
-    key: str
-    before: Decimal
-    after: Decimal
+class SpreadBar(BaseModel):
+    """How many products move by at least and less than so many percent; null is without end."""
+
+    least: Decimal | None
+    most: Decimal | None
+    count: int
+
+
+class FieldSpread(BaseModel):
+    """By how much a number moves, in bars from the largest fall to the largest rise, and of how
+    many products it comes from nothing, or becomes nothing that it was not."""
+
+    field: str
+    label: str
+    bars: list[SpreadBar]
 
 
 class ReviewSummary(BaseModel):
-    """``fields`` counts changed products by field; ``moves`` are old and new price of at most
-    ``2000`` products whose price changes."""
+    """``fields`` counts changed products by field; ``spreads`` are those of numbers, prices
+    first."""
 
     arrived: int
     fields: list[FieldCount]
     reasons: list[ReasonCount]
-    moves: list[MovePoint]
-    currency: str
+    spreads: list[FieldSpread]
 
 
 class ReviewPage(BaseModel):
@@ -91,7 +103,12 @@ class ReviewPage(BaseModel):
     rows: list[ReviewRow]
 
 
-_MOVES = 2000
+#: Where a line stands in its changeset.
+_AT = "__at"
+#: Where bars of a spread end, in percent.
+_EDGES = (-75, -50, -30, -20, -10, -5, 0, 5, 10, 20, 30, 50, 100)
+#: So many fields of numbers are drawn.
+_DRAWN = 6
 
 
 def _scan(run_id: int) -> pl.LazyFrame:
@@ -114,7 +131,8 @@ def review_summary(run_id: int) -> ReviewSummary:
         .sort("count", descending=True)
         .collect()
     )
-    price = schema.with_role(Role.PRICE)
+    changed = {f: c for f, c in fields.iter_rows() if f in schema and schema[f].numeric}
+    drawn = sorted(changed, key=lambda f: (_weight(f, schema), -changed[f]))[:_DRAWN]
     return ReviewSummary(
         arrived=scan.filter(pl.col("row").is_not_null()).select(pl.len()).collect().item(),
         fields=[
@@ -123,8 +141,7 @@ def review_summary(run_id: int) -> ReviewSummary:
             if f in schema or f == STATE
         ],
         reasons=_reasons(run_id),
-        moves=_moves(scan, price.name) if price else [],
-        currency=(price.currency or "") if price else "",
+        spreads=[_spread(scan, schema[name]) for name in drawn],
     )
 
 
@@ -140,39 +157,34 @@ def _reasons(run_id: int) -> list[ReasonCount]:
     return [ReasonCount.model_validate(r) for r in counts.iter_rows(named=True)]
 
 
-def _moves(scan: pl.LazyFrame, price: str) -> list[MovePoint]:
-    if OLD + price not in scan.collect_schema().names():
-        return []
-    moved = (
-        scan.filter((pl.col("status") == "changed") & touched(scan).list.contains(price))
-        .select("key", pl.col(OLD + price).alias("before"), pl.col(NEW + price).alias("after"))
-        .drop_nulls()
-        .collect()
-    )
-    if moved.height > _MOVES:
-        moved = moved.gather_every(moved.height // _MOVES + 1)
-    return [MovePoint.model_validate(r) for r in moved.iter_rows(named=True)]
+def _spread(scan: pl.LazyFrame, field: StoreField) -> FieldSpread:
+    ends = [None, *map(Decimal, _EDGES), None]
+    told = scan.filter((pl.col("status") == "changed") & touched(scan).list.contains(field.name))
+    within = [
+        moves_within(scan, field.name, least, most).sum().alias(str(n))
+        for n, (least, most) in enumerate(pairwise(ends))
+    ]
+    counts = told.select(within).collect().row(0)
+    bars = [
+        SpreadBar(least=least, most=most, count=count or 0)
+        for (least, most), count in zip(pairwise(ends), counts, strict=True)
+    ]
+    return FieldSpread(field=field.name, label=field.label, bars=bars)
 
 
 def review_page(
-    run_id: int, status: str = "", field: str = "", search: str = "",
-    offset: int = 0, limit: int = 200, again: bool = False, later: bool = False, guard: str = "",
-) -> ReviewPage:  # fmt: skip
-    """Rows of one status (or all), of those that change ``field``, that hold ``search``, are
-    other than they were seen before the catalog changed (``again``), change something on a
-    ``later`` day, or that a ``guard`` has found."""
+    run_id: int, chosen: Chosen, offset: int = 0, limit: int = 200, worst: bool = False
+) -> ReviewPage:
+    """Rows that are chosen, in the order of the changeset, or those first of which the field that
+    they are chosen by moves most."""
     schema, run = _schema(run_id), prepared_run(run_id)
     scan = artifacts().scan(changeset_name(run))
-    places = places_of(
-        run,
-        Chosen(status=status, field=field, search=search, again=again, later=later, guard=guard),
-    )
-    wanted = places.slice(offset, limit)
+    places = places_of(run, chosen)
+    order = _by_move(scan, places, chosen.field) if worst and chosen.field else places
+    wanted = order.slice(offset, limit)
     if wanted.len() == 0:
         return ReviewPage(total=places.len(), rows=[])
-    # Only the stretch of the table that holds the page is read; changesets are never rewritten.
-    begin, end = int(wanted[0]), int(wanted[-1])
-    rows = scan.slice(begin, end - begin + 1).collect()[wanted - begin]
+    rows = _at(scan, wanted)
     verdicts = verdicts_of(run)
     told = verdicts.corrected(rows, wanted)
     left = verdicts.left(told, wanted)
@@ -183,6 +195,28 @@ def review_page(
     several = zip(told.iter_rows(named=True), left[DECLINED], left[HELD], mended, strict=True)
     page = [_row(r, schema, set(declined), held, own) for r, declined, held, own in several]
     return ReviewPage(total=places.len(), rows=page)
+
+
+def _at(scan: pl.LazyFrame, wanted: pl.Series) -> pl.DataFrame:
+    """The lines at these places, in their order. Only the stretch of the table that holds them is
+    read; changesets are never rewritten."""
+    begin, end = int(wanted.min()), int(wanted.max())  # type: ignore[arg-type]  # there are some
+    stretch = scan.slice(begin, end - begin + 1)
+    if wanted.is_sorted():
+        return stretch.collect()[wanted - begin]
+    at = pl.int_range(begin, pl.len() + begin, dtype=pl.UInt32).alias(_AT)
+    found = stretch.with_columns(at).filter(pl.col(_AT).is_in(wanted.implode())).collect()
+    order = wanted.cast(pl.UInt32).alias(_AT).to_frame()
+    return order.join(found, on=_AT, maintain_order="left").drop(_AT)
+
+
+def _by_move(scan: pl.LazyFrame, places: pl.Series, field: str) -> pl.Series:
+    """Places of lines, those first of which a number moves most; what was nothing, first of all."""
+    if not {OLD + field, NEW + field} <= {*scan.collect_schema()}:
+        return places
+    by = (rough(NEW + field) / rough(OLD + field)).log().abs().fill_nan(None)
+    moves = scan.select(by.alias("by")).collect()["by"].gather(places)
+    return places.gather(moves.arg_sort(descending=True, nulls_last=True))
 
 
 def _row(

@@ -2161,8 +2161,9 @@ export interface components {
          * FeedLine
          * @description A feed. ``needs`` is what it waits for; one that only completes others, by the names of those
          *     that it is ``joined_to``, waits for nothing. ``held`` are the lines that guards hold of its
-         *     newest run, -1 where they hold the whole of it. ``rows`` and ``prices`` are the sizes and the middle prices of its
-         *     last deliveries, the oldest first. Open ``questions`` are null while they are not counted.
+         *     newest run, -1 where they hold the whole of it. ``rows`` and ``prices`` are the sizes and the
+         *     middle prices of its last deliveries, the oldest first. Open ``questions`` are null while they
+         *     are not counted.
          */
         FeedLine: {
             /** Id */
@@ -7353,8 +7354,8 @@ export interface components {
         };
         /**
          * ReviewSummary
-         * @description ``fields`` counts changed products by field; ``moves`` are old and new price of at most
-         *     ``2000`` products whose price changes.
+         * @description ``fields`` counts changed products by field; ``spreads`` are those of numbers, prices
+         *     first.
          */
         ReviewSummary: {
             /** Arrived */
@@ -7363,10 +7364,8 @@ export interface components {
             fields: components["schemas"]["FieldCount"][];
             /** Reasons */
             reasons: components["schemas"]["ReasonCount"][];
-            /** Moves */
-            moves: components["schemas"]["MovePoint"][];
-            /** Currency */
-            currency: string;
+            /** Spreads */
+            spreads: components["schemas"]["FieldSpread"][];
         };
         /** FieldCount */
         FieldCount: {
@@ -7377,14 +7376,18 @@ export interface components {
             /** Count */
             count: number;
         };
-        /** MovePoint */
-        MovePoint: {
-            /** Key */
-            key: string;
-            /** Before */
-            before: string;
-            /** After */
-            after: string;
+        /**
+         * FieldSpread
+         * @description By how much a number moves, in bars from the largest fall to the largest rise, and of how
+         *     many products it comes from nothing, or becomes nothing that it was not.
+         */
+        FieldSpread: {
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Bars */
+            bars: components["schemas"]["SpreadBar"][];
         };
         /** ReasonCount */
         ReasonCount: {
@@ -7396,6 +7399,18 @@ export interface components {
             count: number;
             /** Example */
             example: string;
+        };
+        /**
+         * SpreadBar
+         * @description How many products move by at least and less than so many percent; null is without end.
+         */
+        SpreadBar: {
+            /** Least */
+            least: string | null;
+            /** Most */
+            most: string | null;
+            /** Count */
+            count: number;
         };
         /** ReviewPage */
         ReviewPage: {
@@ -7570,7 +7585,7 @@ export interface components {
         /**
          * Chosen
          * @description Lines: of products by their ``keys``, or all that a filter shows; ``guard`` are those that a
-         *     finding is about.
+         *     finding is about, ``least`` and ``most`` bound by how many percent ``field`` moves.
          */
         Chosen: {
             /**
@@ -7608,6 +7623,16 @@ export interface components {
              * @default false
              */
             later?: boolean;
+            /**
+             * Least
+             * @default null
+             */
+            least?: number | string | null;
+            /**
+             * Most
+             * @default null
+             */
+            most?: number | string | null;
         };
         /** SnapshotList */
         SnapshotList: {
@@ -13698,6 +13723,9 @@ export interface operations {
                 again?: boolean;
                 later?: boolean;
                 guard?: string;
+                least?: number | string | null;
+                most?: number | string | null;
+                worst?: boolean;
             };
             header?: never;
             path: {

@@ -211,8 +211,7 @@ describe("a run by hand", () => {
       .on("GET /api/v1/runs/9/summary", () => ({
         arrived: 0,
         fields: [],
-        moves: [],
-        currency: "EUR",
+        spreads: [],
         reasons: [],
       }))
       .on("GET /api/v1/runs/9/rows", () => ({ total: 0, rows: [] }));

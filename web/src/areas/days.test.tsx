@@ -54,8 +54,7 @@ describe("prices that hold from a day on", () => {
       .on("GET /api/v1/runs/4/summary", () => ({
         arrived: 2,
         fields: [],
-        moves: [],
-        currency: "EUR",
+        spreads: [],
         reasons: [],
       }))
       .on("GET /api/v1/runs/4/rows", ({ query }) => {

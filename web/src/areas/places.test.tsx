@@ -303,8 +303,7 @@ describe("review", () => {
       .on("GET /api/v1/runs/4/summary", () => ({
         arrived: 3,
         fields: [{ field: "price", label: "Price", count: 1 }],
-        moves: [],
-        currency: "EUR",
+        spreads: [],
         reasons: [
           { kind: "wrong_check_digit", severity: "refuse", count: 1, example: "GTIN: wrong" },
           { kind: "unlisted_value", severity: "question", count: 1, example: "Colour" },

@@ -37,8 +37,7 @@ function server(run = undo) {
     .on(`GET /api/v1/runs/${run.id}/summary`, () => ({
       arrived: 0,
       fields: [{ field: "price", label: "Price", count: 1 }],
-      moves: [],
-      currency: "EUR",
+      spreads: [],
       reasons: [],
     }))
     .on(`GET /api/v1/runs/${run.id}/rows`, ({ query }) => {
@@ -78,8 +77,7 @@ describe("a run that takes another back", () => {
         .on(`GET /api/v1/runs/${id}/summary`, () => ({
           arrived: 0,
           fields: [],
-          moves: [],
-          currency: "EUR",
+          spreads: [],
           reasons: [],
         }))
         .on(`GET /api/v1/runs/${id}/rows`, () => ({ total: 0, rows: [] }));

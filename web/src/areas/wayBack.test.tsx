@@ -97,8 +97,7 @@ function undoing(first: Record<string, unknown>) {
     .on("GET /api/v1/runs/7/summary", () => ({
       arrived: 0,
       fields: [],
-      moves: [],
-      currency: "",
+      spreads: [],
       reasons: [],
     }))
     .on("GET /api/v1/runs/7/rows", ({ query }: Sent) => ({

@@ -4,6 +4,7 @@ earlier, whatever the size of the run."""
 from __future__ import annotations
 
 from collections.abc import Mapping
+from decimal import Decimal
 from typing import Literal
 
 import numpy as np
@@ -20,7 +21,7 @@ _WHOLE, _NO = "__whole", "__no:"
 
 class Chosen(BaseModel):
     """Lines: of products by their ``keys``, or all that a filter shows; ``guard`` are those that a
-    finding is about."""
+    finding is about, ``least`` and ``most`` bound by how many percent ``field`` moves."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -31,6 +32,8 @@ class Chosen(BaseModel):
     guard: str = ""
     again: bool = False
     later: bool = False
+    least: Decimal | None = Field(default=None, max_digits=12, decimal_places=2)
+    most: Decimal | None = Field(default=None, max_digits=12, decimal_places=2)
 
 
 class Verdict(BaseModel):

@@ -29,6 +29,11 @@ interface ChangeListProps {
   later: boolean;
   /** Only lines that this finding is about; "" for all. */
   guard: string;
+  /** By how many percent the field moves; "" for no bound. */
+  least: string;
+  most: string;
+  /** Those first of which the field moves most. */
+  worst: boolean;
   /** The key of the product that is looked at. */
   product: string;
   onProduct: (key: string) => void;
@@ -45,6 +50,9 @@ interface PageQuery {
   again: boolean;
   later: boolean;
   guard: string;
+  least?: string;
+  most?: string;
+  worst: boolean;
   offset: number;
   limit: number;
 }

@@ -1,6 +1,7 @@
 /** One run: what it would do to the catalog, product by product; apply it, take it back. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Chip from "@mui/material/Chip";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import LinearProgress from "@mui/material/LinearProgress";
@@ -23,8 +24,8 @@ import { Again } from "./Again";
 import { Decided, DecideShown } from "./Decided";
 import { Findings, LetThrough, type Through } from "./Findings";
 import { useInstead } from "./instead";
-import { MovePlot } from "./MovePlot";
 import { RunHeading } from "./RunHeading";
+import { inPercent, Spread, type Bounds } from "./Spread";
 import { useDecide, useSharedDecisions } from "./useDecide";
 
 /** What becomes of arriving rows, and of products where a run is taken back. */
@@ -55,6 +56,9 @@ function Ready({ run }: { run: RunView }) {
   const again = params.get("again") === "1";
   const later = params.get("later") === "1";
   const guard = params.get("guard") ?? "";
+  const least = params.get("least") ?? "";
+  const most = params.get("most") ?? "";
+  const worst = params.get("worst") === "1";
   const [through, setThrough] = useState<Through | null>(null);
   const has = Object.keys(run.counts).length > 0;
   const decisions = useSharedDecisions(run);
@@ -147,13 +151,27 @@ function Ready({ run }: { run: RunView }) {
                 later={later}
                 again={again}
                 guard={guard}
+                least={least}
+                most={most}
+                worst={worst}
                 deciding={deciding}
                 onSet={set}
                 onThrough={setThrough}
               />
               <Decided run={run} decisions={decisions.data} deciding={deciding} />
               <ChangeList
-                key={`${status} ${field} ${search} ${again} ${later} ${guard} ${run.status}`}
+                key={JSON.stringify([
+                  status,
+                  field,
+                  search,
+                  again,
+                  later,
+                  guard,
+                  least,
+                  most,
+                  worst,
+                  run.status,
+                ])}
                 run={run}
                 again={again}
                 later={later}
@@ -162,6 +180,9 @@ function Ready({ run }: { run: RunView }) {
                 search={search}
                 product={product}
                 guard={guard}
+                least={least}
+                most={most}
+                worst={worst}
                 onProduct={(key) => set({ product: key })}
                 onThrough={setThrough}
                 deciding={deciding}
@@ -177,7 +198,12 @@ function Ready({ run }: { run: RunView }) {
                 onClose={() => set({ product: "" })}
               />
             ) : (
-              <Aside summary={summary.data} status={status} />
+              <Aside
+                summary={summary.data}
+                status={status}
+                chosen={{ field, least, most }}
+                onChoose={(bounds) => set({ ...PLAIN, status: "changed", ...bounds })}
+              />
             )}
           </Box>
         </>
@@ -187,7 +213,7 @@ function Ready({ run }: { run: RunView }) {
 }
 
 /** No filter but the status. */
-const PLAIN = { field: "", product: "", again: "", later: "", guard: "" };
+const PLAIN = { field: "", product: "", again: "", later: "", guard: "", least: "", most: "" };
 
 function firstStatus(run: RunView): string {
   const order = ["changed", "new", "held", "rejected", "same", "taken out", "put back", "stays"];
@@ -203,6 +229,9 @@ interface FiltersProps {
   later: boolean;
   again: boolean;
   guard: string;
+  least: string;
+  most: string;
+  worst: boolean;
   deciding: ReturnType<typeof useDecide>;
   onSet: (change: Record<string, string>) => void;
   onThrough: (through: Through) => void;
@@ -210,7 +239,8 @@ interface FiltersProps {
 
 const DECIDED = ["new", "changed", "gone", ""];
 
-function Filters({ run, summary, deciding, onSet, onThrough, ...of }: FiltersProps) {
+function Filters({ run, summary, deciding, onSet, onThrough, worst, least, most, ...plain }: FiltersProps) {
+  const of = { ...plain, ...(least && { least }), ...(most && { most }) };
   const { status, field, search, later, guard } = of;
   const label = summary?.fields.find((f) => f.field === field)?.label ?? "";
   return (
@@ -227,7 +257,7 @@ function Filters({ run, summary, deciding, onSet, onThrough, ...of }: FiltersPro
         <TextField
           select
           value={field}
-          onChange={(e) => onSet({ field: e.target.value })}
+          onChange={(e) => onSet({ field: e.target.value, least: "", most: "" })}
           slotProps={{ select: { displayEmpty: true }, htmlInput: { "aria-label": "Changed field" } }}
           sx={{ minWidth: 190 }}
         >
@@ -238,6 +268,20 @@ function Filters({ run, summary, deciding, onSet, onThrough, ...of }: FiltersPro
             </MenuItem>
           ))}
         </TextField>
+      )}
+      {(least || most) && (
+        <Chip
+          size="small"
+          label={`${label || field} ${inPercent(least, most)}`}
+          onDelete={() => onSet({ least: "", most: "" })}
+        />
+      )}
+      {field && summary?.spreads.some((s) => s.field === field) && (
+        <FormControlLabel
+          control={<Checkbox size="small" checked={worst} />}
+          onChange={(_, on) => onSet({ worst: on ? "1" : "" })}
+          label="worst first"
+        />
       )}
       {status === "changed" && run.kind === "delivery" && run.waits > 0 && (
         <FormControlLabel
@@ -275,9 +319,11 @@ function AllInstead({ run }: { run: RunView }) {
 interface AsideProps {
   summary: Schemas["ReviewSummary"] | undefined;
   status: string;
+  chosen: Bounds;
+  onChoose: (bounds: Bounds) => void;
 }
 
-function Aside({ summary, status }: AsideProps) {
+function Aside({ summary, status, chosen, onChoose }: AsideProps) {
   if (!summary) return null;
   const faults = status === "held" || status === "rejected";
   const weight = status === "held" ? "question" : "refuse";
@@ -314,9 +360,9 @@ function Aside({ summary, status }: AsideProps) {
       ) : (
         <>
           <Typography variant="h3" gutterBottom>
-            Prices that move
+            Numbers that move
           </Typography>
-          <MovePlot moves={summary.moves} currency={summary.currency} />
+          <Spread spreads={summary.spreads} chosen={chosen} onChoose={onChoose} />
           <Typography variant="h3" sx={{ mt: 2 }} gutterBottom>
             Fields that change
           </Typography>

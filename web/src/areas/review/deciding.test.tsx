@@ -42,8 +42,7 @@ function server(status = "prepared") {
     .on("GET /api/v1/runs/4/summary", () => ({
       arrived: 2,
       fields: [{ field: "price", label: "Price", count: 2 }],
-      moves: [],
-      currency: "EUR",
+      spreads: [],
       reasons: [],
     }))
     .on("GET /api/v1/runs/4/rows", () => ({ total: 2, rows: lines() }))
@@ -212,6 +211,33 @@ describe("the lines of a review", () => {
       expect(sent(fake)).toEqual([{ verdict: "correct", of, field: "price", value: "4,20", keep: true }]),
     );
     expect(screen.queryByLabelText("Right value of Price")).toBeNull();
+  });
+
+  it("are chosen by the bars of what moves, one or several side by side, and shown worst first", async () => {
+    const ends = [null, "-50", "0", "50", null];
+    const bars = ends.slice(1).map((most, n) => ({ least: ends[n], most, count: n }));
+    const fake = server().on("GET /api/v1/runs/4/summary", () => ({
+      arrived: 2,
+      fields: [{ field: "price", label: "Price", count: 6 }],
+      spreads: [{ field: "price", label: "Price", bars }],
+      reasons: [],
+    }));
+    const { router } = open();
+    const asked = () => Object.fromEntries(fake.calls("GET /api/v1/runs/4/rows").at(-1)?.query ?? []);
+    const up = await screen.findByRole("button", { name: "2 products: moves by 0 to +50 %" });
+    await userEvent.click(up);
+    await waitFor(() => expect(asked()).toMatchObject({ field: "price", least: "0", most: "50" }));
+    expect(up).toHaveAttribute("aria-pressed", "true");
+    screen.getByRole("button", { name: "3 products: rises by 50 % or more" }).focus();
+    await userEvent.keyboard("{Shift>}{Enter}{/Shift}");
+    await waitFor(() => expect(asked()).not.toHaveProperty("most"));
+    expect(asked()).toMatchObject({ least: "0" });
+    expect(screen.getByText("Price rises by 0 % or more")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("checkbox", { name: "worst first" }));
+    await waitFor(() => expect(asked()).toMatchObject({ worst: "true" }));
+    await userEvent.click(screen.getByRole("button", { name: "Decline Price of all shown" }));
+    await waitFor(() => expect(sent(fake)[0]).toMatchObject({ of: { field: "price", least: "0" } }));
+    expect(router.state.location.search).toContain("worst=1");
   });
 
   it("are decided no more once they are written", async () => {
