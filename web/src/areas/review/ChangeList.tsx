@@ -70,7 +70,9 @@ async function fetchPage(run: number, query: PageQuery, signal: AbortSignal): Pr
 }
 
 /** The rows of a changeset with one fate, of any number. */
-export function ChangeList({ run, product, onProduct, onThrough, deciding, ...asked }: ChangeListProps) {
+export function ChangeList(props: ChangeListProps) {
+  const { run, product, onProduct, onThrough, deciding, least, most, ...plain } = props;
+  const asked = { ...plain, ...(least && { least }), ...(most && { most }) };
   const { status, field } = asked;
   const [known, setKnown] = useState(0);
   const { box, size, height, first, shift, onScroll } = useTallScroll(known, ROW, () => 0);
