@@ -215,7 +215,7 @@ def test_products_made_hidden_are_published_together_seen_before_and_undone(clie
     assert {state(client, key) for key in keys} == {"live"}
     history = get(client, "/stores/1/products/BH-002")["history"]
     assert (history[0]["run_id"], history[0]["run_kind"]) == (made, "edit")
-    again = send(client, "post", "/stores/1/states", live | {"state": None}, 409)
+    again = send(client, "post", "/stores/1/states", live | {"state": ""}, 409)
     assert again["detail"] == "All 3 products are live already." and again["remedy"]
     none = send(client, "post", "/stores/1/states", live | {"search": "nowhere"}, 409)
     assert none["detail"] == "There is no product here."

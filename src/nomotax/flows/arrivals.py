@@ -79,7 +79,7 @@ def arrivals(store_id: int) -> list[FeedLine]:
         newest = runs.newest_of([known_id(d) for own in shown.values() for d in own])
         walks = Crosswalks(db, store_id)
         versions, drafts = walks.counted(), walks.by_feed()
-        leaning = _leaning(feeds)
+        leaning, prices = _leaning(feeds), runs.middle_prices(_TREND)
         lines = [
             FeedLine(
                 id=(feed_id := known_id(feed)),
@@ -92,7 +92,7 @@ def arrivals(store_id: int) -> list[FeedLine]:
                 held=0,
                 joined_to=leaning.get(feed_id, []),
                 rows=[d.rows for d in reversed(received.get(feed_id, [])[:_TREND]) if d.rows],
-                prices=_prices(runs.last_applied(feed_id, _TREND)),
+                prices=[float(price) for price in prices.get(feed_id, [])],
                 deliveries=[
                     delivery_line(d, received[feed_id][i + 1 :], newest.get(known_id(d)))
                     for i, d in enumerate(shown[feed_id])
@@ -123,12 +123,6 @@ def _leaning(feeds: Sequence[tuple[Feed, Supplier]]) -> dict[int, list[str]]:
                 own = found.setdefault(companion["feed"], [])
                 own.append(f"{supplier.name}, {feed.name}")
     return found
-
-
-def _prices(applied: Sequence[Run]) -> list[float]:
-    """The middle prices of runs, the oldest first, of those that know theirs."""
-    said = [run.used.get("middle_price") for run in reversed(applied)]
-    return [float(price) for price in said if price]
 
 
 def _held(line: FeedLine, newest: Mapping[int, Run]) -> int:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlmodel import col, select
+from sqlalchemy import select as columns
+from sqlmodel import col, func, select
 
 from nomotax.core.errors import NotFound
 from nomotax.records.actors import at_work
@@ -58,6 +59,30 @@ class Runs(Repository):
         )
         newest = query.order_by(col(Run.finished_at).desc()).limit(most)
         return list(self.session.exec(newest))
+
+    def middle_prices(self, most: int) -> dict[int, list[str]]:
+        """Of each feed the middle prices of its whole deliveries that were applied last and stand,
+        the oldest first."""
+        newest = func.row_number().over(
+            partition_by=col(Run.feed_id), order_by=col(Run.finished_at).desc()
+        )
+        price = col(Run.used)["middle_price"].astext
+        told = (
+            columns(Run.feed_id, price.label("price"), newest.label("place"))
+            .where(
+                Run.store_id == self.store_id,
+                Run.kind == "delivery",
+                Run.status == "applied",
+                *_WHOLE,
+            )
+            .subquery()
+        )
+        query = columns(told).where(told.c.place <= most).order_by(told.c.place.desc())
+        found: dict[int, list[str]] = {}
+        for feed, said, _ in self.session.connection().execute(query):
+            if said:
+                found.setdefault(feed, []).append(said)
+        return found
 
     def filling(self, feed_id: int) -> list[Run]:
         """The runs of whole deliveries of this feed that have a changeset, the newest first."""

@@ -244,11 +244,11 @@ function Filters({ run, summary, deciding, onSet, onThrough, worst, least, most,
   const { status, field, search, later, guard } = of;
   const label = summary?.fields.find((f) => f.field === field)?.label ?? "";
   return (
-    <Box sx={{ display: "flex", gap: 1, p: 1 }}>
+    <Box sx={{ display: "flex", gap: 1, p: 1, flexWrap: "wrap", alignItems: "center", whiteSpace: "nowrap" }}>
       <SearchField
         label="Find products"
         placeholder="Find a key, name or reason"
-        width={240}
+        width={210}
         value={search}
         onSearch={(text) => onSet({ search: text })}
       />
