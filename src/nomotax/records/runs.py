@@ -68,11 +68,11 @@ class Runs(Repository):
         )
         price = col(Run.used)["middle_price"].astext
         told = (
-            columns(Run.feed_id, price.label("price"), newest.label("place"))
+            columns(col(Run.feed_id), price.label("price"), newest.label("place"))
             .where(
-                Run.store_id == self.store_id,
-                Run.kind == "delivery",
-                Run.status == "applied",
+                col(Run.store_id) == self.store_id,
+                col(Run.kind) == "delivery",
+                col(Run.status) == "applied",
                 *_WHOLE,
             )
             .subquery()
