@@ -17,6 +17,7 @@ from tests.browser.conftest import FLAGS, Installation
 PRESSED = {
     "fill": "Where row 1 gets it from",
     "formula": "Formula",
+    "guards": "Try on the last deliveries",
     "product": "fr",
     "questions": "open question",
     "tree": "What can be done with Painting > Gouache",
@@ -34,7 +35,7 @@ VIEWS = [
     ("review", "/s/1/runs/3", "light"),
     ("trace", "/s/1/runs/3?status=changed&field=price&product=QP-004603", "light"),
     ("catalog", "/s/1/catalog?category=Painting", "light"),
-    ("snapshots", "/s/1/snapshots", "light"),
+    ("guards", "/s/1/feeds/1/guards", "light"),
     ("product", "/s/1/catalog/CW-00402", "light"),
     ("questions", "/s/1/feeds/1/bench?delivery=6", "light"),
     ("store", "/s/1/schema?field=colour", "light"),

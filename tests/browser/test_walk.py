@@ -96,7 +96,7 @@ def take_the_suggestions(page: Page, likely: bool = False) -> None:
     looked = page.get_by_role("dialog")
     if likely:
         looked.get_by_role("checkbox", name=re.compile("^Pick all")).check()
-    accept = looked.get_by_role("button", name=re.compile(r"^Accept \d+$"))
+    accept = looked.get_by_role("button", name=re.compile(r"^Accept \d+ suggestions?$"))
     accept.click()
     expect(accept).to_have_count(0)
 

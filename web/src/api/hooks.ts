@@ -3,9 +3,11 @@ import {
   keepPreviousData,
   useMutation,
   useQuery,
+  queryOptions,
   useQueryClient,
   type QueryClient,
 } from "@tanstack/react-query";
+import { watching } from "../shell/watching";
 import { api, take, type Schemas } from "./client";
 
 export type BenchState = Schemas["BenchState"];
@@ -273,13 +275,19 @@ export const postAssumption = (feed: number, delivery: number, body: Schemas["St
   take(api.POST("/api/v1/feeds/{feed_id}/assumptions", { params: of(feed, delivery), body }));
 
 /** A run and its log; asked again while a worker is at it. */
-export function useRun(id: number) {
-  return useQuery({
+export const useRun = (id: number) => useQuery(runQuery(id));
+
+/** The question for a run. One that is at work is watched until it is seen how it ends. */
+export const runQuery = (id: number) =>
+  queryOptions({
     queryKey: ["run", id],
-    queryFn: () => take(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: id } } })),
+    queryFn: async () => {
+      const run = await take(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: id } } }));
+      if (isBusy(run.status)) watching.watch(id);
+      return run;
+    },
     refetchInterval: (query) => (isBusy(query.state.data?.status) ? 400 : false),
   });
-}
 
 /** The newest runs of a store. */
 export function useRuns(store: number) {

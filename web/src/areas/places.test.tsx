@@ -2,6 +2,8 @@ import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { describe, expect, it, vi } from "vitest";
 import { FeedPlace } from "../shell/FeedPlace";
+import { RunNews } from "../shell/RunNews";
+import { watching } from "../shell/watching";
 import { FakeServer } from "../test/fakeServer";
 import { draw } from "../test/render";
 import { bench, delivery, feedLine, runView, UNDECIDED } from "../test/samples";
@@ -120,6 +122,23 @@ describe("arrivals", () => {
       .on("GET /api/v1/demo/feeds/1/next", () => ({ file_name: "" }));
     await userEvent.click(screen.getByRole("button", { name: "Try again" }));
     expect(await screen.findByText("No feeds yet")).toBeInTheDocument();
+  });
+});
+
+describe("a run that one went away from", () => {
+  it("says wherever one is how it has ended, once", async () => {
+    let status = "preparing";
+    const fake = new FakeServer().on("GET /api/v1/runs/4", () => runView({ status }));
+    watching.watch(4);
+    const { router } = draw(<RunNews store={1} />, "/s/1/catalog", "/s/:store/*");
+    await waitFor(() => expect(fake.calls("GET /api/v1/runs/4").length).toBeGreaterThan(0));
+    expect(screen.queryByRole("link")).toBeNull();
+    status = "failed";
+    const link = await screen.findByRole("link", { name: /could not be prepared/ });
+    await userEvent.click(link);
+    expect(router.state.location.pathname).toBe("/s/1/runs/4");
+    expect(screen.queryByRole("link")).toBeNull();
+    expect(watching.runs()).toEqual([]);
   });
 });
 

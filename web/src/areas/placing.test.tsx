@@ -38,7 +38,7 @@ type Places = Record<string, string | null>;
 async function takeTogether() {
   await userEvent.click(await screen.findByRole("button", { name: /^Look at/ }));
   const list = within(screen.getByRole("dialog"));
-  await userEvent.click(list.getByRole("button", { name: "Accept 1" }));
+  await userEvent.click(list.getByRole("button", { name: "Accept 1 suggestion" }));
   await waitFor(() => expect(screen.queryByRole("dialog")).toBeNull());
 }
 

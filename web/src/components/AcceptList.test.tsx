@@ -32,7 +32,7 @@ describe("suggestions accepted together", () => {
     const { accept, list } = await open();
     await userEvent.click(list.getByRole("checkbox", { name: "Blau → Blue" }));
     await userEvent.click(list.getByRole("checkbox", { name: "Anthrazit → Grey" }));
-    await userEvent.click(list.getByRole("button", { name: "Accept 2" }));
+    await userEvent.click(list.getByRole("button", { name: "Accept 2 suggestions" }));
     expect(accept.mock.calls.map(([chosen]) => answersOf(chosen as Proposed[]))).toEqual([
       { Rot: "Red", Anthrazit: "Grey" },
     ]);
@@ -42,7 +42,7 @@ describe("suggestions accepted together", () => {
     const { accept, list } = await open();
     await userEvent.click(list.getByRole("checkbox", { name: /Pick all/ }));
     await userEvent.click(list.getByRole("checkbox", { name: /Pick all/ }));
-    expect(list.getByRole("button", { name: "Accept 0" })).toBeDisabled();
+    expect(list.getByRole("button", { name: "Accept 0 suggestions" })).toBeDisabled();
     await userEvent.click(list.getByRole("button", { name: "Not now" }));
     expect(accept).not.toHaveBeenCalled();
     const { container } = render(<AcceptList proposed={[]} label="None" onAccept={accept} />);

@@ -89,7 +89,7 @@ export function AcceptList<T extends Proposed>({
               onAccept(chosen);
             }}
           >
-            Accept {chosen.length}
+            Accept {count(chosen.length, "suggestion", "suggestions")}
           </Button>
         </DialogActions>
       </Dialog>

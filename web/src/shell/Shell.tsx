@@ -10,6 +10,7 @@ import Tooltip from "@mui/material/Tooltip";
 import { NavLink, Outlet, useNavigate, useParams } from "react-router";
 import { useStores } from "../api/hooks";
 import { Person } from "./Person";
+import { RunNews } from "./RunNews";
 import { UndoProvider } from "./undo";
 
 const PLACES = [
@@ -68,6 +69,7 @@ export function Shell() {
             ))}
           </Box>
           <Box sx={{ flex: 1 }} />
+          <RunNews store={store} />
           <Person />
           <SchemeSwitch />
         </Box>

@@ -45,7 +45,7 @@ describe("the list of fields", () => {
     await userEvent.click(screen.getByRole("button", { name: "Look at 1" }));
     const list = within(screen.getByRole("dialog", { name: "Suggested columns" }));
     expect(list.getByRole("checkbox", { name: /from '/ })).toBeChecked();
-    await userEvent.click(list.getByRole("button", { name: "Accept 1" }));
+    await userEvent.click(list.getByRole("button", { name: "Accept 1 suggestion" }));
     expect(accept).toHaveBeenCalledWith(bench({ fields }).suggestions);
     await waitFor(() => expect(screen.queryByRole("dialog")).toBeNull());
     await userEvent.type(screen.getByLabelText("Find a field"), "art");

@@ -127,7 +127,7 @@ function Ready({ run }: { run: RunView }) {
               <CountTab
                 key={s}
                 state={STATUS_STATE[s] ?? "computed"}
-                said={s}
+                said={s === "gone" && run.counts["gone"] && !run.moving ? "gone, stay as they are" : s}
                 n={run.counts[s] ?? 0}
                 chosen={s === status}
                 onChoose={() => set({ ...PLAIN, status: s })}
