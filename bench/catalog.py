@@ -80,11 +80,15 @@ def undo(clock: Clock, run: int) -> None:
 
 
 def changed(client: FlaskClient, feed: int, rows: int) -> int:
-    """The same delivery, with another price in a tenth of the rows."""
+    """The same delivery, with another price in a tenth of the rows, that no guard holds."""
     from nomotax.flows.receive import read_queued
 
     frame = pl.read_csv(OUT / f"feed-{rows}.csv", separator=";", infer_schema=False)
-    other = pl.when(pl.int_range(pl.len()) % _CHANGED == 0).then(pl.lit("777,77"))
+    cost = pl.col("Cost").str.replace(",", ".").cast(pl.Decimal(12, 2)) + pl.lit("0.01").cast(
+        pl.Decimal(12, 2)
+    )
+    dearer = cost.cast(pl.String).str.replace(".", ",", literal=True)
+    other = pl.when(pl.int_range(pl.len()) % _CHANGED == 0).then(dearer)
     out = io.BytesIO()
     frame.with_columns(other.otherwise(pl.col("Cost")).alias("Cost")).write_csv(out, separator=";")
     form = {"file": (io.BytesIO(out.getvalue()), "changed.csv")}

@@ -28,6 +28,11 @@ def decided(client: FlaskClient, run: int) -> None:
         answer = client.post(f"/api/v1/runs/{run}/decisions", json=body)
         assert answer.status_code == 201, answer.text
 
+    def release(search: str) -> None:
+        body = {"verdict": "release", "of": {"search": search}, "reason": "measured"}
+        answer = client.post(f"/api/v1/runs/{run}/decisions", json=body)
+        assert answer.status_code == 201, answer.text
+
     lines = client.get(f"/api/v1/runs/{run}/rows?status=changed&limit=200").json["rows"]
     at_95(
         "filter by a search", lambda n: get(f"/rows?status=changed&search=number+{n + 10}"), aim=AIM
@@ -39,6 +44,16 @@ def decided(client: FlaskClient, run: int) -> None:
         aim=AIM,
     )
     get("/decisions")
+    at_95(
+        "brush over the bars of a price",
+        lambda n: get(f"/rows?status=changed&field=price&least={n}.01&most={n + 9}&limit=200"),
+        aim=AIM,
+    )
+    at_95(
+        "let through what a search shows",
+        lambda n: release(f"number {n + 90}"),
+        aim=AIM,
+    )
 
     def whole(n: int) -> None:
         """A decision about the changed lines, the page and the counts, as the screen asks."""

@@ -126,3 +126,41 @@ def test_what_moves_is_drawn_filtered_by_its_bars_and_shown_worst_first(client, 
     body = {"verdict": "decline", "of": {"field": "price", "least": "400"}, "field": "price"}
     send(client, "post", f"/runs/{lamps}/decisions", body, 201)
     assert written(client, work, lamps)["LU-1"] == ("Lampe une", "1.00", "1")
+
+
+def test_two_people_decide_the_same_line_and_the_later_word_counts(client, work, lamps):
+    def says(person, verdict, **of):
+        body = {"verdict": verdict, "of": of, "field": ""}
+        head = {"X-Person": person}
+        answer = client.post(f"/api/v1/runs/{lamps}/decisions", json=body, headers=head)
+        assert answer.status_code == 201, answer.text
+        return answer.json["id"]
+
+    first = says("Ines", "decline", keys=["LU-2"])
+    says("Omar", "accept", keys=["LU-2"])
+    told = get(client, f"/runs/{lamps}/decisions")
+    assert [(d["author"], d["verdict"]) for d in told["decisions"]] == [
+        ("Omar", "accept"), ("Ines", "decline")
+    ]  # fmt: skip
+    assert told["declined"] == 0
+    # Who comes second to take it back is told that it is gone.
+    send(client, "delete", f"/runs/{lamps}/decisions/{first}")
+    send(client, "delete", f"/runs/{lamps}/decisions/{first}", status=404)
+    assert written(client, work, lamps)["LU-2"] == ("Lampe 2", "9.00", "2")
+    send(client, "delete", f"/runs/{lamps}/decisions/{first}", status=409)
+
+
+def test_a_correction_stays_when_its_line_has_changed_since(client, work, lamps):
+    """Prepared again beside another catalog, a person's value is written all the same."""
+    fix = {"verdict": "correct", "of": {"keys": ["LU-2"]}, "field": "price", "value": "2.20"}
+    send(client, "post", f"/runs/{lamps}/decisions", fix, 201)
+    send(client, "put", "/stores/1/products/LU-2", {"values": {"price": "2.10"}})
+    send(client, "post", f"/runs/{lamps}/apply", None, 202)
+    work()
+    told = get(client, f"/runs/{lamps}")
+    assert (told["status"], told["again"]) == ("prepared", 1)
+    change = get(client, f"/runs/{lamps}/rows", search="LU-2")["rows"][0]["changes"]
+    assert [(c["before"], c["after"], c["corrected"]) for c in change] == [("2.10", "2.20", True)]
+    assert written(client, work, lamps)["LU-2"] == ("Lampe 2", "2.20", "2")
+    undo(client, work, lamps)
+    assert catalog(client)["LU-2"]["price"] == "2.10"

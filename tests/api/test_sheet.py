@@ -4,6 +4,7 @@ missing: a shop of ropes in Dutch, made from its own list."""
 from __future__ import annotations
 
 import json
+import random
 
 import pytest
 
@@ -277,3 +278,46 @@ def test_a_text_is_replaced_and_a_field_set_for_all_that_is_shown(client, work, 
     change(client, work, ropes, 422, change={"field": "code", "do": "set", "value": "1"})
     change(client, work, ropes, 422, change={"field": "naam", "do": "set"})
     change(client, work, ropes, 409, search="nergens", change=moved)
+
+
+def test_edits_of_any_kind_and_their_undoing_leave_the_catalog_as_it_was(client, work, ropes):
+    """What is looked through after each edit is what a fresh look at the catalog finds."""
+    from nomotax.flows import listing
+
+    def looked_at():
+        return [
+            shown(client, ropes, ("naam", "contains", "1"))[0],
+            shown(client, ropes, ("prijs", "least", "50"))[1][:20],
+            shown(client, ropes, category="Koord", sort="prijs", descending=True)[1][:20],
+            shown(client, ropes, state="hidden")[1],
+            shown(client, ropes, search="lijn", sort="title")[1][:20],
+            get(client, f"{ropes}/completeness"),
+        ]
+
+    draw_of = random.Random(14)
+    states = [(contents(client, ropes), looked_at())]
+    runs = []
+    for _ in range(12):
+        rows = {}
+        for _ in range(draw_of.randint(1, 40)):
+            values = rows.setdefault(f"TW-{draw_of.randrange(MANY):04}", {})
+            field, value = draw_of.choice(
+                [("naam", f"Lijn {draw_of.random():.3f}"),
+                 ("prijs", f"{draw_of.random() * 90:.2f}"),
+                 ("prijs", None), ("soort", draw_of.choice(["Koord", "Touw", None])),
+                 ("$state", draw_of.choice(["hidden", "archived", "live"])), ("prijs", "duur")]
+            )  # fmt: skip
+            values[field] = value
+        made = write(client, ropes, list(rows.items()))
+        if made["run_id"] is None:
+            continue
+        runs.append(made["run_id"])
+        seen = looked_at()
+        listing._LISTINGS.clear()
+        assert seen == looked_at()
+        states.append((contents(client, ropes), seen))
+    for run, before in zip(reversed(runs), reversed(states[:-1]), strict=True):
+        undo = send(client, "post", f"/runs/{run}/undo", None, 201)
+        work()
+        finish(client, work, undo)
+        assert (contents(client, ropes), looked_at()) == before

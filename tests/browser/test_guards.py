@@ -105,3 +105,42 @@ def test_a_guard_is_tried_and_set_and_taken_back(page: Page, masons) -> None:
     page.reload()
     expect(page.get_by_label("Limit of Fewer rows")).to_have_value("12.5")
     expect(page.get_by_role("switch", name="New words")).not_to_be_checked()
+
+
+def test_thirty_lines_are_gone_through_by_keyboard_alone(page: Page, masons, installation) -> None:
+    path, feed = masons
+    sent = sender(page, installation.address)
+    off = [guard | {"on": False} for guard in sent("get", f"/feeds/{feed}/guards")["guards"]]
+    sent("put", f"/feeds/{feed}/guards", data={"guards": off})
+    lines = [f"W-{n:02};Wheel {n};{n}.00;1.0\n" for n in range(30)]
+    upload = {
+        "name": "thirty.csv",
+        "mimeType": "text/csv",
+        "buffer": (HEAD + "".join(lines)).encode(),
+    }
+    sent("post", f"/feeds/{feed}/deliveries", multipart={"file": upload})
+    sent("get", f"/feeds/{feed}/bench")
+    run = sent("post", f"/feeds/{feed}/runs")["id"]
+    page.goto(f"{path}/runs/{run}?status=new")
+    expect(page.get_by_role("button", name="Apply to 30 products")).to_be_enabled()
+    page.get_by_label("30 new rows").focus()
+    for n in range(30):
+        page.keyboard.press("ArrowDown")
+        if n % 3 == 0:
+            page.keyboard.press("d")
+    # Every third is declined; one of them is accepted again on the way back.
+    expect(page.get_by_role("button", name="Apply to 20 products")).to_be_enabled()
+    for _ in range(2):
+        page.keyboard.press("ArrowUp")
+    page.keyboard.press("a")
+    expect(page.get_by_role("button", name="Apply to 21 products")).to_be_enabled()
+    declined = {key for d in sent("get", f"/runs/{run}/decisions")["decisions"]
+                if d["verdict"] == "decline" for key in [d["said"]]}  # fmt: skip
+    assert declined == {f"W-{n:02}" for n in range(0, 30, 3)}
+    # What a search shows is declined at once, and taken back.
+    page.get_by_label("Find products").fill("Wheel 1")
+    page.get_by_role("button", name="Decline all shown").click()
+    expect(page.get_by_text("not all new with “Wheel 1”")).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_text("not all new with “Wheel 1”")).to_have_count(0)
+    expect(page.get_by_role("button", name="Apply to 21 products")).to_be_enabled()

@@ -12,8 +12,6 @@ from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.held import Held
-from nomotax.core.changes.marks import OLD
-from nomotax.core.changes.states import STATE, TAKEN_OUT
 from nomotax.core.guards.facts import PLACE, Earlier, Facts
 from nomotax.core.guards.looks import blind, findings, middle_price
 from nomotax.core.guards.model import SORTS, Finding, Guard, GuardKind, GuardSort, guards_of
@@ -101,10 +99,7 @@ def guarded(run: Run, counts: Mapping[str, int], products: Held, trial: bool) ->
         own, earlier = _set(feed.guards), _earlier(runs.last_applied(known_id(feed), _USUAL))
 
     def words(fields: Sequence[str]) -> dict[str, pl.Series]:
-        there = pl.col(STATE).ne_missing(TAKEN_OUT)
-        pieces = products.pieces(fields)
-        found = pl.concat(p.filter(there).select(OLD + f for f in fields) for p in pieces)
-        return {f: found[OLD + f] for f in fields}
+        return {f: products.values(f) for f in fields}
 
     facts = Facts(
         artifacts().scan(changeset_name(run)), schema, counts, run.used["filled"], earlier,

@@ -86,7 +86,7 @@ def moves_within(
     if not {OLD + field, NEW + field} <= {*scan.collect_schema()}:
         return pl.lit(False)
     old, new = whole(OLD + field), whole(NEW + field)
-    moved, fits = (new - old) * _ALL, old > 0
+    moved, fits = (new - old) * _ALL, (old > 0) & new.is_not_null()
     if least is not None:
         fits &= moved >= old * int(least * 100)
     if most is not None:

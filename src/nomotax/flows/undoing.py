@@ -44,7 +44,7 @@ def start_undo(run_id: int) -> Run:
         open_one = runs.undo_under_way(run_id)
         if open_one is not None:
             return _anew(db, open_one)
-        about = target.model_dump(include=_SHARED)
+        about = target.model_dump(include=_SHARED) | {"used": _plain(target)}
         stage = "waiting for a worker"
         run = runs.add(kind="undo", undoes=run_id, stage=stage, **about)
         enqueue(db, "prepare", run_id=known_id(run))
@@ -64,9 +64,13 @@ def choose(run_id: int, instead: Instead) -> Run:
         return run
 
 
+#: What a preparation finds, and says of that one alone.
+_FOUND = ("since", "again", "findings", "filled", "middle_price")
+
+
 def _plain(run: Run) -> dict[str, Any]:
     """What it used, without what an earlier preparation found."""
-    return {k: v for k, v in run.used.items() if k not in ("since", "again")}
+    return {k: v for k, v in run.used.items() if k not in _FOUND}
 
 
 def _anew(db: Session, run: Run) -> Run:

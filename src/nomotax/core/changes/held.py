@@ -36,6 +36,10 @@ class Held:
         wanted = (*_ABOUT, *(OLD + field for field in fields))
         return pl.DataFrame([self._products[name].gather(at) for name in wanted])
 
+    def values(self, field: str) -> pl.Series:
+        """What each product holds in a field; those that were taken out among them."""
+        return self._products[OLD + field]
+
     def pieces(
         self, fields: Sequence[str], keys: pl.Series | None = None
     ) -> Iterator[pl.DataFrame]:

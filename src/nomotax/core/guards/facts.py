@@ -64,13 +64,30 @@ class Facts:
         return one if one is not None and self.both(one) else None
 
     def compared(self, of: Callable[[StoreField], bool]) -> Iterator[StoreField]:
-        """The fields of which the changeset has old and new values."""
-        return (one for one in self.schema.fields if of(one) and self.both(one))
+        """The fields of which the changeset has old and new values, and that some line writes."""
+        return (
+            f for f in self.schema.fields if of(f) and self.both(f) and self.touched.get(f.name)
+        )
+
+    @cached_property
+    def _lists(self) -> list[str]:
+        return [c for c in ("fields", LATER) if c in self.columns]
+
+    @cached_property
+    def touched(self) -> Mapping[str, int]:
+        """How many lines write each field, now or on its day: what none does is not looked at."""
+        counts: dict[str, int] = {}
+        for column in self._lists:
+            names = self.lines.select(pl.col(column).explode().alias("name")).drop_nulls()
+            for name, count in names.group_by("name").len().collect().iter_rows():
+                counts[name] = counts.get(name, 0) + count
+        return counts
 
     def touches(self, name: str) -> pl.Expr:
         """Whether a line writes a field, now or on its day."""
-        lists = [c for c in ("fields", LATER) if c in self.columns]
-        return pl.any_horizontal(pl.col(c).list.contains(name).fill_null(False) for c in lists)
+        return pl.any_horizontal(
+            pl.col(c).list.contains(name).fill_null(False) for c in self._lists
+        )
 
     def take(self, *what: pl.Expr, where: pl.Expr) -> pl.DataFrame:
         """These of the lines, with the place of each."""

@@ -143,7 +143,7 @@ def _plain(value: Decimal) -> str:
 
 def _prices_moved(facts: Facts, limit: Decimal) -> Iterator[Seen]:
     one = facts.with_role(Role.PRICE)
-    if one is None:
+    if one is None or not facts.touched.get(one.name):
         return
     old, new = rough(OLD + one.name), rough(NEW + one.name)
     found = facts.take((new / old).alias("ratio"), where=KNOWN & (old > 0) & (new > 0))
@@ -178,6 +178,8 @@ def _under(facts: Facts, least: Decimal, said: str) -> Iterator[Seen]:
     price, cost = facts.with_role(Role.PRICE), facts.with_role(Role.COST)
     if price is None or cost is None or price.currency != cost.currency:
         return
+    if not {price.name, cost.name} & {*facts.touched}:
+        return
     own, pays = whole(NEW + price.name), whole(NEW + cost.name)
     touched = facts.touches(price.name) | facts.touches(cost.name)
     under = (own - pays) * _ALL < own * _hundredths(least)
@@ -197,7 +199,7 @@ def _under_margin(facts: Facts, limit: Decimal) -> Iterator[Seen]:
 
 def _stock_emptied(facts: Facts, limit: Decimal) -> Iterator[Seen]:
     one = facts.with_role(Role.STOCK)
-    if one is None:
+    if one is None or not facts.touched.get(one.name):
         return
     had = rough(OLD + one.name) > 0
     there = facts.take(where=had & (KNOWN | (pl.col("status") == "gone")))

@@ -355,4 +355,57 @@ describe("the sheet of products", () => {
       },
     });
   });
+
+  it("goes by saved views, which are named otherwise, changed and dropped", async () => {
+    const shown = { category: "Oven", search: "", state: "", where: [] };
+    const view = { id: 3, name: "Hot", look: { shown, columns: ["price"], sort: "price", descending: true }, count: 2, lost: "", author: "Ines" };
+    const lost = { ...view, id: 4, name: "Old", lost: "rim" };
+    let views = [view, lost];
+    const fake = server()
+      .on("GET /api/v1/stores/1/views", () => ({ views }))
+      .on("PUT /api/v1/stores/1/views/3", ({ body }) => {
+        views = [{ ...view, name: (body as { name: string }).name }, lost];
+        return { done: true };
+      })
+      .on("DELETE /api/v1/stores/1/views/4", () => {
+        views = views.slice(0, 1);
+        return { name: "Old", look: lost.look };
+      })
+      .on("POST /api/v1/stores/1/views", () => ({ id: 5 }));
+    const { router } = open();
+    const region = await screen.findByRole("region", { name: "Saved views" });
+    await userEvent.click(await within(region).findByRole("button", { name: "Hot 2" }));
+    await waitFor(() => expect(router.state.location.search).toBe("?category=Oven&columns=price&sort=price&down=1"));
+    expect(within(region).getByRole("button", { name: "Hot 2" })).toHaveAttribute("aria-current", "true");
+    expect(within(region).getByRole("button", { name: "Old ?" })).toHaveAttribute("title", "The store has no field rim any more");
+    await userEvent.click(within(region).getByRole("button", { name: "More about Hot" }));
+    await userEvent.click(screen.getByRole("menuitem", { name: "Name it otherwise …" }));
+    const name = screen.getByLabelText("Name");
+    expect(name).toHaveValue("Hot");
+    await userEvent.clear(name);
+    await userEvent.type(name, "Warm{Enter}");
+    expect(await within(region).findByRole("button", { name: "Warm 2" })).toBeInTheDocument();
+    // The name alone is another; what it shows is as it was.
+    expect(fake.calls("PUT /api/v1/stores/1/views/3")[0]?.body).toMatchObject({ look: { shown } });
+    await userEvent.click(within(region).getByRole("button", { name: "More about Old" }));
+    await userEvent.click(screen.getByRole("menuitem", { name: "Keep it no more" }));
+    await waitFor(() => expect(within(region).queryByRole("button", { name: "Old ?" })).toBeNull());
+    await userEvent.click(await screen.findByRole("button", { name: "Undo" }));
+    await waitFor(() => expect(fake.calls("POST /api/v1/stores/1/views")[0]?.body).toMatchObject({ name: "Old" }));
+  });
+
+  it("says what products need, and lets that be chosen", async () => {
+    const fake = server().on("PUT /api/v1/stores/1/needs", () => ({ done: true }));
+    open();
+    await userEvent.click(await screen.findByRole("button", { name: "75 % complete" }));
+    await userEvent.click(screen.getByRole("button", { name: "What is needed …" }));
+    const group = screen.getByRole("group", { name: "What products lack" });
+    expect(within(group).getByRole("checkbox", { name: "Price" })).toBeChecked();
+    await userEvent.click(within(group).getByRole("checkbox", { name: "Glaze" }));
+    await waitFor(() =>
+      expect(fake.calls("PUT /api/v1/stores/1/needs")[0]?.body).toEqual({ needs: { fields: ["price", "glaze"] } }),
+    );
+    await userEvent.click(within(group).getByRole("button", { name: "As usual" }));
+    await waitFor(() => expect(fake.calls("PUT /api/v1/stores/1/needs")[1]?.body).toEqual({ needs: null }));
+  });
 });
