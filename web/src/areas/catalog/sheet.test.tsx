@@ -6,80 +6,6 @@ import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
 import { field } from "../../test/samples";
 import { Catalog } from "./Catalog";
-import { asCells, asText, blockOf, moved, pasted } from "./grid";
-import { inWords } from "./look";
-
-describe("cells as text", () => {
-  it.each([
-    [
-      [
-        ["a", "b"],
-        ["c", "d"],
-      ],
-      "a\tb\nc\td",
-    ],
-    [
-      [
-        ["a\tb", 'say "x"'],
-        ["two\nlines", ""],
-      ],
-      '"a\tb"\t"say ""x"""\n"two\nlines"\t',
-    ],
-    [[[""]], ""],
-  ])("come back as they were copied", (cells, text) => {
-    expect(asText(cells)).toBe(text);
-    expect(asCells(text)).toEqual(cells);
-  });
-
-  it("are read as other programs write them", () => {
-    expect(asCells("a\tb\r\nc\td\r\n")).toEqual([
-      ["a", "b"],
-      ["c", "d"],
-    ]);
-    expect(asCells('5" pipe\tx')).toEqual([['5" pipe', "x"]]);
-    expect(asCells("a\t\n\tb")).toEqual([
-      ["a", ""],
-      ["", "b"],
-    ]);
-  });
-
-  it("fill what is selected, as often as they fit", () => {
-    const all = (cells: string[][], rows: number, cols: number) => {
-      const block = pasted(cells, blockOf({ row: 0, col: 0 }, { row: rows - 1, col: cols - 1 }));
-      return Array.from({ length: block.rows }, (_, r) =>
-        Array.from({ length: block.width }, (_, c) => block.at(r, c)),
-      );
-    };
-    expect(all([["x"]], 2, 2)).toEqual([
-      ["x", "x"],
-      ["x", "x"],
-    ]);
-    expect(all([["x", "y"]], 2, 1)).toEqual([
-      ["x", "y"],
-      ["x", "y"],
-    ]);
-    expect(all([["x"], ["y"]], 3, 1)).toEqual([["x"], ["y"]]);
-  });
-
-  it("are gone to by keys, and not beyond the sheet", () => {
-    const at = { row: 1, col: 1 };
-    expect(moved("ArrowDown", at, 2, 3, false)).toEqual({ row: 1, col: 1 });
-    expect(moved("End", at, 2, 3, true)).toEqual({ row: 1, col: 2 });
-    expect(moved("PageUp", at, 2, 3, false)).toEqual({ row: 0, col: 1 });
-    expect(moved("x", at, 2, 3, false)).toBeNull();
-  });
-});
-
-describe("a condition", () => {
-  it.each([
-    [{ field: "price", test: "least", value: "5" }, "Price at least 5"],
-    [{ field: "$missing", test: "filled", value: "" }, "What it needs is incomplete"],
-    [{ field: "$key", test: "any of", value: "A\nB\n" }, "2 values SKUs of a list"],
-    [{ field: "gone", test: "is", value: "x" }, "gone is x"],
-  ] as const)("is said in words", (one, said) => {
-    expect(inWords(one, [field("price", { kind: "money" })])).toBe(said);
-  });
-});
 
 const FIELDS = [
   field("sku", { role: "key" }),
@@ -358,7 +284,14 @@ describe("the sheet of products", () => {
 
   it("goes by saved views, which are named otherwise, changed and dropped", async () => {
     const shown = { category: "Oven", search: "", state: "", where: [] };
-    const view = { id: 3, name: "Hot", look: { shown, columns: ["price"], sort: "price", descending: true }, count: 2, lost: "", author: "Ines" };
+    const view = {
+      id: 3,
+      name: "Hot",
+      look: { shown, columns: ["price"], sort: "price", descending: true },
+      count: 2,
+      lost: "",
+      author: "Ines",
+    };
     const lost = { ...view, id: 4, name: "Old", lost: "rim" };
     let views = [view, lost];
     const fake = server()
@@ -374,24 +307,31 @@ describe("the sheet of products", () => {
       .on("POST /api/v1/stores/1/views", () => ({ id: 5 }));
     const { router } = open();
     const region = await screen.findByRole("region", { name: "Saved views" });
-    await userEvent.click(await within(region).findByRole("button", { name: "Hot 2" }));
-    await waitFor(() => expect(router.state.location.search).toBe("?category=Oven&columns=price&sort=price&down=1"));
-    expect(within(region).getByRole("button", { name: "Hot 2" })).toHaveAttribute("aria-current", "true");
-    expect(within(region).getByRole("button", { name: "Old ?" })).toHaveAttribute("title", "The store has no field rim any more");
+    await userEvent.click(await within(region).findByRole("button", { name: /^Hot/ }));
+    await waitFor(() =>
+      expect(router.state.location.search).toBe("?category=Oven&columns=price&sort=price&down=1"),
+    );
+    expect(within(region).getByRole("button", { name: /^Hot/ })).toHaveAttribute("aria-current", "true");
+    expect(within(region).getByRole("button", { name: /^Old/ })).toHaveAttribute(
+      "title",
+      "The store has no field rim any more",
+    );
     await userEvent.click(within(region).getByRole("button", { name: "More about Hot" }));
     await userEvent.click(screen.getByRole("menuitem", { name: "Name it otherwise …" }));
     const name = screen.getByLabelText("Name");
     expect(name).toHaveValue("Hot");
     await userEvent.clear(name);
     await userEvent.type(name, "Warm{Enter}");
-    expect(await within(region).findByRole("button", { name: "Warm 2" })).toBeInTheDocument();
+    expect(await within(region).findByRole("button", { name: /^Warm/ })).toBeInTheDocument();
     // The name alone is another; what it shows is as it was.
     expect(fake.calls("PUT /api/v1/stores/1/views/3")[0]?.body).toMatchObject({ look: { shown } });
     await userEvent.click(within(region).getByRole("button", { name: "More about Old" }));
     await userEvent.click(screen.getByRole("menuitem", { name: "Keep it no more" }));
-    await waitFor(() => expect(within(region).queryByRole("button", { name: "Old ?" })).toBeNull());
+    await waitFor(() => expect(within(region).queryByRole("button", { name: /^Old/ })).toBeNull());
     await userEvent.click(await screen.findByRole("button", { name: "Undo" }));
-    await waitFor(() => expect(fake.calls("POST /api/v1/stores/1/views")[0]?.body).toMatchObject({ name: "Old" }));
+    await waitFor(() =>
+      expect(fake.calls("POST /api/v1/stores/1/views")[0]?.body).toMatchObject({ name: "Old" }),
+    );
   });
 
   it("says what products need, and lets that be chosen", async () => {
@@ -403,7 +343,9 @@ describe("the sheet of products", () => {
     expect(within(group).getByRole("checkbox", { name: "Price" })).toBeChecked();
     await userEvent.click(within(group).getByRole("checkbox", { name: "Glaze" }));
     await waitFor(() =>
-      expect(fake.calls("PUT /api/v1/stores/1/needs")[0]?.body).toEqual({ needs: { fields: ["price", "glaze"] } }),
+      expect(fake.calls("PUT /api/v1/stores/1/needs")[0]?.body).toEqual({
+        needs: { fields: ["price", "glaze"] },
+      }),
     );
     await userEvent.click(within(group).getByRole("button", { name: "As usual" }));
     await waitFor(() => expect(fake.calls("PUT /api/v1/stores/1/needs")[1]?.body).toEqual({ needs: null }));

@@ -9,9 +9,30 @@ import { FeedContext } from "../../shell/feed";
 import { Guards } from "./Guards";
 
 const SORTS: GuardSort[] = [
-  { kind: "rows_fewer", name: "Fewer rows", holds: "run", says: "it has over {limit} % fewer rows", limit: "30", on: true },
-  { kind: "price_moved", name: "Prices that jump", holds: "lines", says: "whose price moves by over {limit} %", limit: "50", on: true },
-  { kind: "under_cost", name: "Under cost", holds: "lines", says: "whose price is under cost", limit: null, on: true },
+  {
+    kind: "rows_fewer",
+    name: "Fewer rows",
+    holds: "run",
+    says: "it has over {limit} % fewer rows",
+    limit: "30",
+    on: true,
+  },
+  {
+    kind: "price_moved",
+    name: "Prices that jump",
+    holds: "lines",
+    says: "whose price moves by over {limit} %",
+    limit: "50",
+    on: true,
+  },
+  {
+    kind: "under_cost",
+    name: "Under cost",
+    holds: "lines",
+    says: "whose price is under cost",
+    limit: null,
+    on: true,
+  },
 ];
 const SET: Guard[] = [
   { kind: "rows_fewer", on: true, limit: "30" },
