@@ -139,6 +139,8 @@ def test_thirty_lines_are_gone_through_by_keyboard_alone(page: Page, masons, ins
     assert declined == {f"W-{n:02}" for n in range(0, 30, 3)}
     # What a search shows is declined at once, and taken back.
     page.get_by_label("Find products").fill("Wheel 1")
+    expect(page).to_have_url(re.compile("search=Wheel"))
+    expect(page.get_by_label("11 new rows")).to_be_visible()
     page.get_by_role("button", name="Decline all shown").click()
     expect(page.get_by_text("not all new with “Wheel 1”")).to_be_visible()
     page.keyboard.press("Control+z")
