@@ -29,7 +29,7 @@ export function RunNews({ store }: { store: number }) {
   }, [here, over]);
   const ended = runs.map((run) => run.data).filter((run): run is RunView => hasEnded(run, store));
   return (
-    <Box role="status" sx={{ display: "flex", minWidth: 0 }}>
+    <Box aria-live="polite" sx={{ display: "flex", minWidth: 0 }}>
       {ended.slice(-2).map((run) => (
         <Button
           key={run.id}
