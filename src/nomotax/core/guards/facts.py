@@ -75,10 +75,12 @@ class Facts:
 
     @cached_property
     def touched(self) -> Mapping[str, int]:
-        """How many lines write each field, now or on its day: what none does is not looked at."""
+        """How many lines of products that are there write each field, now or on its day: what none
+        does is not looked at. A new product writes all that it has."""
         counts: dict[str, int] = {}
         for column in self._lists:
-            names = self.lines.select(pl.col(column).explode().alias("name")).drop_nulls()
+            there = self.lines.filter(pl.col("status") != "new")
+            names = there.select(pl.col(column).explode().alias("name")).drop_nulls()
             for name, count in names.group_by("name").len().collect().iter_rows():
                 counts[name] = counts.get(name, 0) + count
         return counts

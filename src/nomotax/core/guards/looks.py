@@ -178,7 +178,7 @@ def _under(facts: Facts, least: Decimal, said: str) -> Iterator[Seen]:
     price, cost = facts.with_role(Role.PRICE), facts.with_role(Role.COST)
     if price is None or cost is None or price.currency != cost.currency:
         return
-    if not {price.name, cost.name} & {*facts.touched}:
+    if not facts.counts.get("new") and not {price.name, cost.name} & {*facts.touched}:
         return
     own, pays = whole(NEW + price.name), whole(NEW + cost.name)
     touched = facts.touches(price.name) | facts.touches(cost.name)
@@ -253,7 +253,9 @@ def _new_words(facts: Facts, limit: Decimal) -> Iterator[Seen]:
     if facts.words is None or not facts.earlier:
         return
     kinds = (FieldKind.TEXT, FieldKind.CATEGORY, FieldKind.CHOICE)
-    asked = [one for one in facts.compared(lambda f: f.kind in kinds) if not one.unique]
+    written = facts.touched if not facts.counts.get("new") else facts.schema
+    words = (f for f in facts.schema.fields if f.kind in kinds and not f.unique)
+    asked = [one for one in words if facts.both(one) and one.name in written]
     known = facts.words([one.name for one in asked])
     for one in asked:
         if not _of_words(one, known[one.name]):
