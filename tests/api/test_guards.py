@@ -120,6 +120,11 @@ def test_a_run_that_is_held_is_not_applied_before_it_is_let_through(client, work
     assert refused.status_code == 409
     assert "5 rows: 58 % fewer than the 12 that the last one had" in refused.text
     decide(client, run, "release", reason="no such guard", guard="prices_moved:price", code=404)
+    # A part of what a guard found is not the run.
+    decide(client, run, "release", reason="those", guard="products_gone:", search="CY-12")
+    assert client.post(f"/api/v1/runs/{run}/apply").status_code == 409
+    told = get(client, f"/runs/{run}/decisions")
+    send(client, "delete", f"/runs/{run}/decisions/{told['decisions'][0]['id']}")
     decide(client, run, "release", reason="the spring harvest", guard="rows_fewer:")
     finish(client, work, run)
     # What is gone was held, and is as it was; it is asked about the next time again.

@@ -156,6 +156,28 @@ def test_cells_are_refused_one_by_one_and_the_rest_stands(client, ropes):
     }  # fmt: skip
 
 
+def test_a_number_is_free_only_if_its_product_gives_it_away_after_all(client, ropes):
+    """Of three products in a ring one cannot change: none of the others has its number then."""
+    rows = [
+        {"key": "TW-0001", "values": {"ean": "00000002"}},
+        {"key": "TW-0002", "values": {"ean": "00000003"}},
+        {"key": "TW-0003", "values": {"ean": "00000001"}, "saw": {"ean": "other"}},
+        # One that stays as it is keeps its number from an earlier cell, too.
+        {"key": "TW-0004", "values": {"ean": "00000005"}},
+        {"key": "TW-0005", "values": {"ean": "00000005"}},
+    ]
+    made = send(client, "patch", f"{ropes}/products", {"rows": rows})
+    assert (made["written"], made["same"]) == (0, 1)
+    assert {c["key"]: c["why"] for c in made["refused"]} == {
+        "TW-0001": "'00000002' is that of TW-0002 already.",
+        "TW-0002": "'00000003' is that of TW-0003 already.",
+        "TW-0003": "It is 00000003 by now.",
+        "TW-0004": "'00000005' is that of TW-0005 already.",
+    }
+    numbers = [one["ean"] for one in contents(client, ropes).values()]
+    assert len({*numbers}) == len(numbers)
+
+
 def test_what_somebody_else_has_written_meanwhile_is_not_overwritten(client, ropes):
     write(client, ropes, [("TW-0001", {"naam": "Van een ander"})])
     rows = [{"key": "TW-0001", "values": {"naam": "Van mij", "dikte": "9"},

@@ -15,7 +15,7 @@ from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.by_hand import as_written
 from nomotax.core.changes.later import LATER
 from nomotax.core.changes.marks import NEW, OLD
-from nomotax.core.changes.verdicts import Verdict, Verdicts
+from nomotax.core.changes.verdicts import Chosen, Verdict, Verdicts
 from nomotax.core.errors import Conflict, HeldRun, NotFound, UnfitValue
 from nomotax.core.guards.model import SORTS, Finding
 from nomotax.flows.changesets import changeset_name
@@ -75,8 +75,8 @@ def decide(run_id: int, verdict: Verdict) -> int:
     """Keep a decision; gives its number. Raises ``Conflict`` for a run that is not prepared,
     ``NotFound`` where it is about no line."""
     run = prepared_run(run_id)
-    places, whole = places_of(run, verdict.of), verdict.verdict == "release" and _holds_run(run)
-    if not places.len() and not (whole and verdict.of.guard in whole):
+    places, through = places_of(run, verdict.of), _lets_through(verdict)
+    if not places.len() and through not in {one.called for one in findings_of(run)}:
         raise NotFound("No line of this run is meant.", remedy="Choose lines that are there.")
     if verdict.verdict == "correct":
         verdict = _as_store_writes(run, verdict, places)
@@ -89,11 +89,6 @@ def decide(run_id: int, verdict: Verdict) -> int:
         db.add(made)
         db.flush()
         return known_id(made)
-
-
-def _holds_run(run: Run) -> set[str]:
-    """The guards that hold the whole of a run."""
-    return {one.called for one in findings_of(run) if one.holds == "run"}
 
 
 def _as_store_writes(run: Run, verdict: Verdict, places: pl.Series) -> Verdict:
@@ -123,7 +118,9 @@ def _as_store_writes(run: Run, verdict: Verdict, places: pl.Series) -> Verdict:
             )
         value = as_written(schema, keys[0], {field: verdict.value}, categories)[field]
         if schema[field].unique and value is not None:
+            others = scan.filter((pl.col(NEW + field) == value) & ~pl.col("key").is_in(list(keys)))
             holder = Catalog(db, run.store_id).key_with(field, value)
+            holder = next(iter(others.select("key").collect()["key"]), holder)
             if len(keys) > 1 or holder not in (None, *keys):
                 said = f"{label}: '{value}' is that of {holder or 'several of these'} already."
                 raise UnfitValue(said, where=field)
@@ -212,7 +209,7 @@ def decisions_of(run_id: int) -> RunDecisions:
         decided = _of_run(db, run)
     found = _of_rules(run, decided)
     counts = _counts(run, found)
-    through = {str(one.rule["of"].get("guard", "")) for one in decided if _releases(one)}
+    through = _through(decided)
     return RunDecisions(
         decisions=[
             DecisionLine(
@@ -229,11 +226,18 @@ def decisions_of(run_id: int) -> RunDecisions:
     )  # fmt: skip
 
 
-def _releases(one: RunDecision) -> bool:
-    return one.rule["verdict"] == "release" and one.rule["of"].get("keys") is None
+def _lets_through(rule: Verdict) -> str | None:
+    """The guard of which all is let through, not a part of its lines; None for another decision."""
+    whole = rule.verdict == "release" and rule.of == Chosen(guard=rule.of.guard)
+    return rule.of.guard if whole and rule.of.guard else None
 
 
-def _standing(one: Finding, found: Verdicts, through: set[str]) -> FindingLine:
+def _through(decided: Sequence[RunDecision]) -> set[str | None]:
+    """The guards of which all is let through."""
+    return {_lets_through(Verdict.model_validate(one.rule)) for one in decided}
+
+
+def _standing(one: Finding, found: Verdicts, through: set[str | None]) -> FindingLine:
     held = int(found.held(one.called).sum()) if one.holds == "lines" else 0
     still = one.called not in through if one.holds == "run" else held > 0
     return FindingLine.model_validate(
@@ -244,8 +248,7 @@ def _standing(one: Finding, found: Verdicts, through: set[str]) -> FindingLine:
 def refuse_held(run: Run) -> None:
     """Raises ``HeldRun`` while a guard holds the whole of a run."""
     with session() as db:
-        decided = _of_run(db, run)
-    through = {str(one.rule["of"].get("guard", "")) for one in decided if _releases(one)}
+        through = _through(_of_run(db, run))
     for one in findings_of(run):
         if one.holds == "run" and one.called not in through:
             raise HeldRun(

@@ -3,7 +3,8 @@ good ones are taken, of each of the others it is said what is wrong."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from typing import Any
 
 import polars as pl
 from pydantic import BaseModel, Field
@@ -80,8 +81,8 @@ def write_sheet(store_id: int, edit: SheetEdit) -> SheetWritten:
         if edits:
             store.revision += 1
             db.add(store)
-            fields = {name for one in edits for name in one.after}
-            run = write_edits(db, store_id, edits, schema, _called(edits, fields))
+            called = edits[0].key if len(edits) == 1 else f"{len(edits)} products"
+            run = write_edits(db, store_id, edits, schema, called)
             run_id = known_id(run)
             if edit.keep:
                 by_field = good.filter(pl.col("field") != STATE).group_by("field")
@@ -141,39 +142,46 @@ def _judged(
     """With what is wrong with good cells beside the catalog: their product is not there, somebody
     has written another value since they were seen, another product has theirs."""
     saw = {(row.key, name): value for row in edit.rows for name, value in row.saw.items()}
-    rows = []
-    taken = _taken(db, store_id, schema, told)
-    for row in told.iter_rows(named=True):
-        key, name, written = row["key"], row["field"], row["written"]
-        product, why = products.get(key), row["why"]
+    rows = told.to_dicts()
+    for row in rows:
+        key, name = row["key"], row["field"]
+        product = products.get(key)
         if product is None:
-            why = why or f"There is no product {key!r}."
-        elif why is None:
+            row["why"] = row["why"] or f"There is no product {key!r}."
+        elif row["why"] is None and (key, name) in saw:
             there = product.state if name == STATE else product.content.get(name)
-            holder = taken.get((name, written)) if written is not None else None
-            if (key, name) in saw and saw[key, name] != there:
-                why = f"It is {there or 'empty'} by now."
-            elif holder not in (None, key):
-                why = f"'{written}' is that of {holder} already."
-        rows.append((key, name, row["value"], written if why is None else None, why))
-    return pl.DataFrame(rows, schema=told.schema, orient="row")
+            if saw[key, name] != there:
+                row["why"] = f"It is {there or 'empty'} by now."
+    for name in {row["field"] for row in rows} & {f.name for f in schema.fields if f.unique}:
+        own = [row for row in rows if row["field"] == name and row["key"] in products]
+        wanted = [row["written"] for row in own if row["written"] is not None]
+        _refuse_doubled(own, products, Catalog(db, store_id).holders(name, wanted))
+    for row in rows:
+        row["written"] = row["written"] if row["why"] is None else None
+    return pl.DataFrame(rows, schema=told.schema)
 
 
-def _taken(
-    db: Session, store_id: int, schema: StoreSchema, told: pl.DataFrame
-) -> dict[tuple[str, str], str]:
-    """Who has the values of fields that all products must differ in: a product of the catalog, or
-    the first of the cells."""
-    found: dict[tuple[str, str], str] = {}
-    for (name,), own in told.filter(pl.col("written").is_not_null()).group_by("field"):
-        if str(name) not in schema or not schema[str(name)].unique:
-            continue
-        for key, value in zip(own["key"], own["written"], strict=True):
-            found.setdefault((str(name), value), key)
-        holders = Catalog(db, store_id).holders(str(name), own["written"].unique().to_list())
-        leaving = {*own["key"]}
-        found |= {(str(name), v): key for v, key in holders.items() if key not in leaving}
-    return found
+def _refuse_doubled(
+    cells: list[dict[str, Any]], products: Mapping[str, Product], holders: Mapping[str, str]
+) -> None:
+    """Refuse cells of a field that all products must differ in, whose value another product would
+    have, too: one of ``holders``, by their values, that keeps it, or one of an earlier cell. A
+    product whose cell is refused keeps what it has, which may be in the way of others."""
+    while True:
+        moves = [
+            cell for cell in cells if cell["why"] is None
+            and cell["written"] != products[cell["key"]].content.get(cell["field"])
+        ]  # fmt: skip
+        leaving = {cell["key"] for cell in moves}
+        ends = {value: key for value, key in holders.items() if key not in leaving}
+        refused = False
+        for cell in moves:
+            value = cell["written"]
+            if value is not None and ends.setdefault(value, cell["key"]) != cell["key"]:
+                cell["why"] = f"'{value}' is that of {ends[value]} already."
+                refused = True
+        if not refused:
+            return
 
 
 def _edits(good: pl.DataFrame, products: dict[str, Product]) -> Iterator[Edit]:
@@ -188,8 +196,3 @@ def _edits(good: pl.DataFrame, products: dict[str, Product]) -> Iterator[Edit]:
         if after:
             before = {f: product.content[f] for f in after if f in product.content}
             yield Edit(product.key, product.title, before, after)
-
-
-def _called(edits: list[Edit], fields: set[str]) -> str:
-    """What such a run is called: its product, or how many there are."""
-    return edits[0].key if len(edits) == 1 else f"{len(edits)} products"

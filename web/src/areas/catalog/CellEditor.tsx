@@ -8,8 +8,8 @@ interface CellEditorProps {
   column: string;
   typed: string;
   categories: readonly string[];
-  /** The value, null to leave it as it was; and the rows and columns to go on. */
-  onDone: (value: string | null, then: [number, number]) => void;
+  /** The value, null to leave it as it was; and the rows and columns to go on, null to go nowhere. */
+  onDone: (value: string | null, then: [number, number] | null) => void;
 }
 
 /** A text box with the words that fit. */
@@ -19,7 +19,7 @@ export function CellEditor({ field, column, typed, categories, onDone }: CellEdi
   const list = useId();
   const words =
     column === "$state" ? STATES : field?.kind === "category" ? categories : (field?.allowed ?? []);
-  const finish = (value: string | null, then: [number, number]) => {
+  const finish = (value: string | null, then: [number, number] | null) => {
     if (done.current) return;
     done.current = true;
     onDone(value, then);
@@ -42,7 +42,7 @@ export function CellEditor({ field, column, typed, categories, onDone }: CellEdi
         maxLength={200_000}
         onChange={(event) => setText(event.target.value)}
         onKeyDown={byKey}
-        onBlur={() => finish(text, [0, 0])}
+        onBlur={() => finish(text, null)}
         onFocus={(event) => event.target.setSelectionRange(text.length, text.length)}
       />
       {words.length > 0 && (

@@ -38,7 +38,8 @@ const RIGHT = ["integer", "decimal", "money", "measure"];
 export function ProductSheet({ found, fields, categories, columns, look, cells, ...on }: ProductSheetProps) {
   const [active, setActive] = useState<Cell>({ row: 0, col: 0 });
   const [anchor, setAnchor] = useState<Cell>(active);
-  const [editing, setEditing] = useState<string | null>(null);
+  /** The cell that is written, which need not be the active one any more, and what stood in it. */
+  const [editing, setEditing] = useState<(Cell & { typed: string }) | null>(null);
   const grid = useRef<HTMLTableElement>(null);
   const wanted = useRef(false);
   const at = { row: Math.min(active.row, found.length - 1), col: Math.min(active.col, columns.length - 1) };
@@ -67,14 +68,16 @@ export function ProductSheet({ found, fields, categories, columns, look, cells, 
       }
       return { product, values };
     });
-    cells.put(rows.filter((row) => Object.keys(row.values).length));
+    cells.put(rows);
   };
-  const finish = (value: string | null, then: [number, number]) => {
-    const product = found[at.row];
-    const column = columns[at.col];
+  const finish = (value: string | null, then: [number, number] | null) => {
+    const product = editing && found[editing.row];
+    const column = editing && columns[editing.col];
     setEditing(null);
     if (product && column && value !== null && value !== (valueOf(product, column) ?? ""))
       cells.put([{ product, values: { [column]: value.trim() || null } }]);
+    // Who has gone elsewhere meanwhile stays there.
+    if (!then) return;
     go(
       {
         row: Math.min(found.length - 1, at.row + then[0]),
@@ -86,8 +89,9 @@ export function ProductSheet({ found, fields, categories, columns, look, cells, 
   const begin = (typed?: string) => {
     const product = found[at.row];
     const column = columns[at.col];
-    if (product && column && writable(column))
-      setEditing(typed ?? cells.refusedAt(product.key, column)?.value ?? valueOf(product, column) ?? "");
+    if (!product || !column || !writable(column)) return;
+    const there = cells.refusedAt(product.key, column)?.value ?? valueOf(product, column) ?? "";
+    setEditing({ ...at, typed: typed ?? there });
   };
   const byKey = (event: KeyboardEvent) => {
     if (editing !== null) return;
@@ -182,6 +186,7 @@ export function ProductSheet({ found, fields, categories, columns, look, cells, 
                 const field = fieldOf(column);
                 const bad = cells.refusedAt(product.key, column);
                 const here = row === at.row && col === at.col;
+                const written = editing?.row === row && editing.col === col;
                 const kept = product.kept.includes(column);
                 return (
                   <TableCell
@@ -204,7 +209,7 @@ export function ProductSheet({ found, fields, categories, columns, look, cells, 
                       kept ? "kept" : "",
                     ].join(" ")}
                     onMouseDown={(event) => {
-                      if (editing !== null && here) return;
+                      if (written) return;
                       go({ row, col }, event.shiftKey);
                     }}
                     onMouseEnter={(event) => {
@@ -212,11 +217,11 @@ export function ProductSheet({ found, fields, categories, columns, look, cells, 
                     }}
                     onDoubleClick={() => begin()}
                   >
-                    {here && editing !== null ? (
+                    {written ? (
                       <CellEditor
                         field={field}
                         column={column}
-                        typed={editing}
+                        typed={editing.typed}
                         categories={categories}
                         onDone={finish}
                       />

@@ -112,6 +112,31 @@ describe("the sheet of products", () => {
     expect(written(fake)).toHaveLength(before);
   });
 
+  it("writes the cell that one goes away from, and no other", async () => {
+    const fake = server();
+    open(columns);
+    await screen.findByText("Bowl 0");
+    fireEvent.mouseDown(cell(0, 1));
+    await waitFor(() => expect(cell(0, 1)).toHaveFocus());
+    await userEvent.keyboard("7");
+    await userEvent.click(cell(2, 0));
+    await waitFor(() => expect(written(fake)).toHaveLength(1));
+    expect(written(fake)[0]?.map((row) => [row.key, row.values])).toEqual([["B-0", { price: "7" }]]);
+    await waitFor(() => expect(cell(2, 0)).toHaveFocus());
+    expect(screen.queryByRole("textbox", { name: /Name|Price/ })).toBeNull();
+    await userEvent.keyboard("x");
+    await userEvent.click(screen.getByLabelText("Find products"));
+    await waitFor(() => expect(written(fake).at(-1)?.[0]?.values).toEqual({ name: "x" }));
+    expect(screen.getByLabelText("Find products")).toHaveFocus();
+    // Short lines, and those into what nobody writes, are in the way of none.
+    fireEvent.mouseDown(cell(0, 3));
+    fireEvent.paste(cell(0, 3), { clipboardData: { getData: () => "Oven\n\tKiln\nOven" } });
+    await waitFor(() => expect(written(fake)).toHaveLength(3));
+    fireEvent.mouseDown(cell(0, 4));
+    fireEvent.paste(cell(0, 4), { clipboardData: { getData: () => "Kiln" } });
+    expect(written(fake)).toHaveLength(3);
+  });
+
   it("takes a block from a spreadsheet, beyond its page, and marks what is not taken", async () => {
     const fake = server(104);
     open(`${columns}&page=1`);

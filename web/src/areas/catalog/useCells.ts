@@ -56,7 +56,9 @@ export function useCells(store: number) {
     left = "",
   ) => {
     setBeyond(left);
-    const rows = cells.map(({ product, values }) => ({
+    // A short line of what is pasted, or one into columns that nobody writes, has nothing to say.
+    const said = cells.filter(({ values }) => Object.keys(values).length);
+    const rows = said.map(({ product, values }) => ({
       key: product.key,
       values,
       saw: Object.fromEntries(Object.keys(values).map((name) => [name, valueOf(product, name)])),
