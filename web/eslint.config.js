@@ -16,7 +16,15 @@ export default tseslint.config(
       "react-refresh/only-export-components": "off",
       "@typescript-eslint/no-explicit-any": "error",
       "max-lines": ["error", 420],
+      // A bar without a name says nothing to who cannot see it.
+      "no-restricted-imports": [
+        "error",
+        {
+          paths: [{ name: "@mui/material/LinearProgress", message: "Use components/Progress: it is named." }],
+        },
+      ],
       "max-len": ["error", { code: 110, ignoreUrls: true }],
     },
   },
+  { files: ["src/components/Progress.tsx"], rules: { "no-restricted-imports": "off" } },
 );

@@ -2,10 +2,10 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import type { ReactNode } from "react";
 import { Refusal } from "../api/client";
+import { Progress } from "./Progress";
 
 /** What is loading; or that there is nothing at the address. */
 export function Waiting({ what, missing = false }: { what: string; missing?: boolean }) {
@@ -14,7 +14,7 @@ export function Waiting({ what, missing = false }: { what: string; missing?: boo
       <Typography color="textSecondary" gutterBottom>
         {missing ? "There is nothing at this address." : `Loading ${what} …`}
       </Typography>
-      {!missing && <LinearProgress />}
+      {!missing && <Progress of={`Loading ${what}`} />}
     </Box>
   );
 }

@@ -5,7 +5,6 @@ import UploadFile from "@mui/icons-material/UploadFile";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import IconButton from "@mui/material/IconButton";
-import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useRef, useState, type DragEvent } from "react";
 import { Link } from "react-router";
@@ -17,6 +16,7 @@ import { DeliveryRow, Outcome, Size } from "./DeliveryRow";
 import { DeliveryMenu, FeedMenu } from "./menus";
 import { NextWeek } from "./NextWeek";
 import { useUpload } from "./useUpload";
+import { Progress } from "../../components/Progress";
 
 interface FeedRowProps {
   store: number;
@@ -160,12 +160,7 @@ export function FeedRow({ store, feed, feeds, limit }: FeedRowProps) {
           <FeedMenu feed={feed} />
         </Box>
       </Box>
-      {upload.share !== null && (
-        <LinearProgress
-          variant={upload.share < 1 ? "determinate" : "indeterminate"}
-          value={upload.share * 100}
-        />
-      )}
+      {upload.share !== null && <Progress of="Sending the file" share={upload.share} />}
       {upload.error !== null && <Failure error={upload.error} />}
       {open &&
         earlier.map((delivery) => (

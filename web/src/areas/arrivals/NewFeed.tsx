@@ -1,7 +1,6 @@
 /** Makes a feed, with its first file at hand or without one; a file at hand may go to any feed. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import LinearProgress from "@mui/material/LinearProgress";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -14,6 +13,7 @@ import { Confirm } from "../../components/Confirm";
 import { bytes, count } from "../../components/words";
 import { supplierOf } from "./pasted";
 import { useUpload } from "./useUpload";
+import { Progress } from "../../components/Progress";
 
 interface NewFeedProps {
   store: number;
@@ -95,7 +95,7 @@ export function NewFeed({ store, feeds, limit, file: given, onClose }: NewFeedPr
         </>
       )}
       {file ? <AtHand file={file} /> : <FirstFile onFile={setFile} />}
-      {upload.share !== null && <LinearProgress variant="determinate" value={upload.share * 100} />}
+      {upload.share !== null && <Progress of="Sending the file" share={upload.share} />}
     </Confirm>
   );
 }

@@ -3,7 +3,6 @@
 import Alert from "@mui/material/Alert";
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import LinearProgress from "@mui/material/LinearProgress";
 import Typography from "@mui/material/Typography";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
@@ -31,6 +30,7 @@ import { PreviewTable } from "./PreviewTable";
 import { RawView } from "./RawView";
 import { ReadTable } from "./ReadTable";
 import { Reshape } from "./Reshape";
+import { Progress } from "../../components/Progress";
 
 const DEFAULT: Reading = {
   format: "delimited",
@@ -114,7 +114,7 @@ function OneReading({ view }: { view: DeliveryView }) {
         <Detected view={view} onUse={change} />
       </Box>
       <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
-        <Box sx={{ height: 3 }}>{again.isPending && <LinearProgress sx={{ height: 3 }} />}</Box>
+        <Box sx={{ height: 3 }}>{again.isPending && <Progress of="Reading again" />}</Box>
         <Caption text={`The file as it is: ${raw.data?.file || view.file_name}, ${bytes(view.size)}`} />
         <Box sx={{ flex: "0 0 36%", minHeight: 0, display: "flex" }}>
           {raw.data && <RawView raw={raw.data} reading={reading} part={part} onPart={setPart} />}
@@ -158,7 +158,7 @@ function UnderWay({ view, reading }: { view: DeliveryView; reading: Reading }) {
   });
   return (
     <>
-      <LinearProgress sx={{ height: 3 }} />
+      <Progress of="Reading all of it" />
       <Box sx={{ display: "flex", alignItems: "center", gap: 2, px: 1.25, py: 0.5 }}>
         <Typography color="textSecondary">Reading all of it … {view.stage}</Typography>
         <Button size="small" color="inherit" onClick={() => stop.mutate()} disabled={stop.isPending}>

@@ -4,7 +4,6 @@ import Button from "@mui/material/Button";
 import Chip from "@mui/material/Chip";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
-import LinearProgress from "@mui/material/LinearProgress";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
@@ -27,6 +26,7 @@ import { useInstead } from "./instead";
 import { RunHeading } from "./RunHeading";
 import { inPercent, Spread, type Bounds } from "./Spread";
 import { useDecide, useSharedDecisions } from "./useDecide";
+import { Progress } from "../../components/Progress";
 
 /** What becomes of arriving rows, and of products where a run is taken back. */
 const STATUSES = {
@@ -82,9 +82,7 @@ function Ready({ run }: { run: RunView }) {
   return (
     <Box sx={{ flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>
       <RunHeading run={run} decisions={decisions.data} />
-      {isBusy(run.status) && (
-        <LinearProgress variant={run.progress > 0 ? "determinate" : "indeterminate"} value={run.progress} />
-      )}
+      {isBusy(run.status) && <Progress of={`Run ${run.id}, ${run.status}`} share={run.progress / 100} />}
       {run.error && <Failure error={new Error(run.error)} />}
       {!has && !isBusy(run.status) && (
         <Nothing title="There is no changeset">

@@ -1,6 +1,5 @@
 /** Every run: what it read, what it did, and its log. */
 import Box from "@mui/material/Box";
-import LinearProgress from "@mui/material/LinearProgress";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableCell from "@mui/material/TableCell";
@@ -16,6 +15,7 @@ import { ago, byHand, titleOf, trialOf } from "../../components/words";
 import { Dated } from "../catalog/Dated";
 import { DATED_PAGE, useDated } from "../catalog/useDated";
 import { useStoreId } from "../../shell/Shell";
+import { Progress } from "../../components/Progress";
 
 /** The runs of a store, newest first. */
 export function Runs() {
@@ -91,7 +91,7 @@ function RunRow({ store, run }: { store: number; run: RunView }) {
       </TableCell>
       <TableCell>
         {run.status}
-        {isBusy(run.status) && <LinearProgress variant="determinate" value={run.progress} />}
+        {isBusy(run.status) && <Progress of={`Run ${run.id}, ${run.status}`} share={run.progress / 100} />}
       </TableCell>
       <TableCell title={run.log.map((l) => l.text).join("\n")}>
         {run.error || counts || run.log.at(-1)?.text}
