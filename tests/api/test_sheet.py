@@ -319,7 +319,7 @@ def test_edits_of_any_kind_and_their_undoing_leave_the_catalog_as_it_was(client,
     draw_of = random.Random(14)
     states = [(contents(client, ropes), looked_at())]
     runs = []
-    for _ in range(12):
+    for _ in range(6):
         rows = {}
         for _ in range(draw_of.randint(1, 40)):
             values = rows.setdefault(f"TW-{draw_of.randrange(MANY):04}", {})

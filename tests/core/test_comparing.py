@@ -219,7 +219,7 @@ THERE = st.fixed_dictionaries(
 )
 
 
-@settings(max_examples=300)
+@settings(max_examples=120)
 @given(
     rows=SOUND,
     catalog=THERE,

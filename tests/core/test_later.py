@@ -68,7 +68,7 @@ def lines_of(rows, held, days):
     return compare(arriving, PLAN, catalog, "me", size=2, days=days).frame
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(ROWS, HELD, RUN_DAYS, WAITS)
 def test_what_holds_later_waits_and_all_else_is_written(rows, held, run_day, waits):
     waiting = pl.DataFrame(

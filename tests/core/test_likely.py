@@ -26,7 +26,7 @@ def frames(rows, products):
     return asked, Known(pl.DataFrame(held, schema=shape, orient="row"))
 
 
-@settings(max_examples=250, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(PAIRS, PAIRS)
 def test_no_proposed_way_is_looser_than_it_takes_and_none_is_better(rows, products):
     asked, known = frames(rows, products)

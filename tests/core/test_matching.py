@@ -224,7 +224,7 @@ def run(identity, rows, catalog, pairings, products, size):
     return pl.concat([whole.judge(p, problems) for p, _ in taken], how="diagonal"), problems
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(IDENTITIES, ROWS, CATALOG, PAIRED, st.sampled_from(["both", "change"]), st.integers(1, 4))
 def test_each_row_is_about_what_the_model_says(identity, rows, catalog, pairings, products, size):
     pairings = {
@@ -309,7 +309,7 @@ STOCKED = StoreSchema(
 )  # fmt: skip
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(
     st.lists(st.tuples(KEYS, st.sampled_from(["1", "dear"]), st.integers(-1, 9)), max_size=8),
     st.dictionaries(KEYS, st.integers(0, 12)),

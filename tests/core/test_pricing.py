@@ -65,7 +65,7 @@ def test_hand_worked_prices(kind, amount, ending, cost, price):
     assert prices(one_rung(kind, amount, ending), cost) == [Decimal(price)]
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(cost=costs, amount=percents, kind=st.sampled_from(["markup", "margin"]))
 def test_agrees_with_decimal_arithmetic(cost, amount, kind):
     share = amount / 100
@@ -74,7 +74,7 @@ def test_agrees_with_decimal_arithmetic(cost, amount, kind):
     assert prices(one_rung(kind, amount), cost)[0] == max(expected, CENT)
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(cost=costs, amount=percents, ending=endings,
        floor=st.decimals(min_value=0, max_value=50, places=2))  # fmt: skip
 def test_never_below_the_floor_and_always_with_its_ending(cost, amount, ending, floor):
@@ -86,7 +86,7 @@ def test_never_below_the_floor_and_always_with_its_ending(cost, amount, ending, 
             "whole": cents % 100 == 0, "five": cents % 5 == 0}[ending]  # fmt: skip
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(pair=st.tuples(costs, costs), amount=percents, ending=endings)
 def test_dearer_goods_are_never_cheaper_on_one_rung(pair, amount, ending):
     low, high = sorted(pair)
@@ -183,7 +183,7 @@ def test_landed_cost_tax_rules_and_limits_number_by_number():
     )
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=50, deadline=None)
 @given(cost=costs, weight=st.decimals("0.001", 50, places=3), least=st.decimals(0, 500, places=2))
 def test_never_below_any_floor(cost, weight, least):
     made = full_prices(cost=[cost], weight=[weight], category=["Paper"], brand=[None],
@@ -235,7 +235,7 @@ def test_a_price_is_rounded_once_and_ends_as_chosen(ladder, cost, price):
     assert prices(ladder, cost) == [Decimal(price)]
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(cost=costs, rate=st.decimals("0.0001", 9, places=6), amount=percents, tax=percents,
        kind=st.sampled_from(["markup", "margin", "multiple"]))  # fmt: skip
 def test_rate_rung_and_tax_are_rounded_once(cost, rate, amount, tax, kind):

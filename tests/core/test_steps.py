@@ -246,7 +246,7 @@ SAME = [(a, b) for a in UNITS for b in UNITS
         if UNITS[a].dimension == UNITS[b].dimension != "temperature"]  # fmt: skip
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(number=numbers, pair=st.sampled_from(SAME), places=st.integers(0, 8))
 def test_a_conversion_is_right_to_the_fields_last_place(number, pair, places):
     """As fractions work it out, rounded once."""

@@ -210,3 +210,32 @@ def test_what_still_has_a_job_is_left_to_it(run):
 )
 def test_the_pace_of_a_run_in_words(done, total, seconds, says):
     assert pace(done, total, seconds) == says
+
+
+def test_a_declined_run_waits_for_nobody_and_can_be_taken_up_again(client, work):
+    from tests.api.test_path import BUNDLE, get, prepare, send
+
+    send(client, "put", "/feeds/1/crosswalk", BUNDLE)
+    run = prepare(client, work)["id"]
+    quarrow = next(
+        f for f in get(client, "/stores/1/arrivals")["feeds"] if f["supplier"] == "Quarrow Pigments"
+    )
+    assert quarrow["needs"] != "calm"
+    declined = send(client, "post", f"/runs/{run}/decline", {"reason": " wrong week "})
+    assert (
+        declined["status"] == "declined" and declined["log"][-1]["text"] == "declined: wrong week"
+    )
+    verdict = {"verdict": "decline", "of": {"status": "new"}}
+    refused = send(client, "post", f"/runs/{run}/decisions", verdict, 409)
+    assert refused["remedy"] == "Take it up again first."
+    send(client, "post", f"/runs/{run}/apply", None, 409)
+    send(client, "post", f"/runs/{run}/decline", {}, 409)
+    left = next(f for f in get(client, "/stores/1/arrivals")["feeds"] if f["id"] == quarrow["id"])
+    assert left["needs"] in ("calm", "question")
+    assert send(client, "post", f"/runs/{run}/take-up")["status"] == "prepared"
+    send(client, "post", f"/runs/{run}/take-up", None, 409)
+    send(client, "post", f"/runs/{run}/decisions", verdict, 201)
+    told = get(client, f"/runs/{run}/decisions")
+    counts = get(client, f"/runs/{run}")["counts"]
+    assert told["declined"] == counts["new"]
+    assert told["writing"] == {"changed": counts["changed"]} and told["writes"] == counts["changed"]

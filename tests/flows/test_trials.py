@@ -103,7 +103,7 @@ def placed(store, paths):
 
 
 # The database is the same for all examples: each takes back all that it has done.
-@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=8, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(data=st.data())
 def test_any_edits_taken_back_in_turn_leave_the_store_as_it_was(demo, data):
     with session() as db:

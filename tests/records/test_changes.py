@@ -289,7 +289,7 @@ def write(shop, model, wanted, kind):
     )
 
 
-@settings(max_examples=35, deadline=None,
+@settings(max_examples=18, deadline=None,
           suppress_health_check=[HealthCheck.function_scoped_fixture])  # fmt: skip
 @given(STEPS)
 def test_any_history_of_runs_and_undos_equals_the_model(database, steps):
@@ -323,7 +323,7 @@ def test_any_history_of_runs_and_undos_equals_the_model(database, steps):
         assert {f: shop.writer(key, f) for f in content} == {f: writers[key, f] for f in content}
 
 
-@settings(max_examples=15, deadline=None,
+@settings(max_examples=8, deadline=None,
           suppress_health_check=[HealthCheck.function_scoped_fixture])  # fmt: skip
 @given(st.lists(WRITES, min_size=1, max_size=5), st.randoms(use_true_random=False))
 def test_when_all_runs_are_undone_in_any_order_the_catalog_is_as_before_them(

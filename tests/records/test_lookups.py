@@ -56,7 +56,7 @@ def store(database):
         return known_id(Stores(db).add("Shop", {"fields": []}))
 
 
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=20, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(history=st.lists(saves(), min_size=1, max_size=10))
 def test_any_history_of_look_ups_reads_back_at_every_revision(store, history):
     with session() as db:

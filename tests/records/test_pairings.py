@@ -48,7 +48,7 @@ def shop():
         return store, suppliers
 
 
-@settings(max_examples=15, deadline=None,
+@settings(max_examples=8, deadline=None,
           suppress_health_check=[HealthCheck.function_scoped_fixture])  # fmt: skip
 @given(STEPS)
 def test_any_decisions_equal_the_model(database, steps):

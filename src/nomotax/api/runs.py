@@ -22,9 +22,10 @@ from nomotax.api.answers import (
     StorePath,
     answer,
     attachment,
+    streamed,
 )
 from nomotax.core.changes.verdicts import Chosen, Verdict
-from nomotax.flows import applying, deciding, review, run_states, runs, undoing
+from nomotax.flows import applying, deciding, reports, review, run_states, runs, undoing
 from nomotax.flows.deciding import RunDecisions
 from nomotax.flows.review import ReviewPage, ReviewSummary
 from nomotax.flows.runs import RowRange
@@ -128,6 +129,12 @@ class ApplyQuery(BaseModel):
     """Whether the catalog as it is before is kept as a snapshot."""
 
     snapshot_first: bool = False
+
+
+class DeclinedRun(BaseModel):
+    """Why a run is not to be applied."""
+
+    reason: str = Field(default="", max_length=500)
 
 
 #: What a run knows of its preparation, and what stands where it knows nothing.
@@ -247,6 +254,20 @@ def put_instead(path: RunPath, body: Instead) -> Response:
     return answer(view_of(path.run_id), 202)
 
 
+@api.post("/runs/<int:run_id>/decline", responses={200: RunView})
+def decline(path: RunPath, body: DeclinedRun) -> Response:
+    """A prepared run is not to be applied; it can be taken up again."""
+    run_states.decline(path.run_id, body.reason)
+    return answer(view_of(path.run_id))
+
+
+@api.post("/runs/<int:run_id>/take-up", responses={200: RunView})
+def take_up(path: RunPath) -> Response:
+    """A declined run is to be decided again."""
+    run_states.take_up(path.run_id)
+    return answer(view_of(path.run_id))
+
+
 @api.post("/runs/<int:run_id>/stop", responses={202: RunView})
 def stop(path: RunPath) -> Response:
     """Ask a busy run to stop before it writes."""
@@ -259,4 +280,21 @@ def result(path: RunPath, query: FileQuery) -> Response:
     """Every arriving row with what became of it and why."""
     data = review.result_file(path.run_id, query.format)
     name = f"run-{path.run_id}-result.{query.format}"
+    return attachment(data, name, MEDIA_TYPES[query.format])
+
+
+@api.get("/runs/<int:run_id>/changes")
+def changes(path: RunPath, query: FileQuery) -> Response:
+    """Every value that the run changes, old beside new; as XLSX with sums by supplier and
+    category."""
+    pieces = reports.changes_file(path.run_id, query.format)
+    name = f"run-{path.run_id}-changes.{query.format}"
+    return streamed(pieces, name, MEDIA_TYPES[query.format])
+
+
+@api.get("/runs/<int:run_id>/to-mend")
+def to_mend(path: RunPath, query: FileQuery) -> Response:
+    """What is wrong in the delivery's file, for its supplier, with nothing of the store's."""
+    data = reports.supplier_file(path.run_id, query.format)
+    name = f"run-{path.run_id}-to-mend.{query.format}"
     return attachment(data, name, MEDIA_TYPES[query.format])

@@ -140,7 +140,7 @@ def needs_of(line: FeedLine) -> Need:
     if newest is None:
         return "calm"
     run, same = newest.run_status, newest.same_as is not None
-    done = run in ("applied", "undone") or same
+    done = run in ("applied", "undone", "declined") or same
     broken = newest.status in ("unreadable", "stopped")
     asked: list[tuple[Need, bool]] = [
         ("unreadable", broken or (newest.status != "reading" and not newest.complete)),

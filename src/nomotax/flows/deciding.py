@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from datetime import datetime
 from functools import lru_cache
 from threading import Lock
+from typing import Any
 
 import polars as pl
 from pydantic import BaseModel
@@ -61,12 +63,13 @@ class FindingLine(Finding):
 
 class RunDecisions(BaseModel):
     """The decisions of a run, the last one first, and what its guards saw. ``writes`` are the
-    lines that applying it would write, ``held`` those that guards hold, ``declined`` those of
-    which something stays as it is by a person's word."""
+    lines that applying it would write, and ``writing`` tells of what kind they are; ``held`` those
+    that guards hold, ``declined`` those of which something stays as it is by a person's word."""
 
     decisions: list[DecisionLine]
     findings: list[FindingLine]
     writes: int
+    writing: dict[str, int]
     held: int
     declined: int
 
@@ -138,6 +141,10 @@ def take_back(run_id: int, decision_id: int) -> None:
         db.delete(found)
 
 
+_REOPEN = "Take it up again first."
+_UNDO = "Decide before a run is applied; undo it to take back what it has written."
+
+
 def _still_open(db: Session, run_id: int) -> None:
     Runs.holding(db, run_id)
     # Locked: an apply that begins meanwhile waits for the decision, or the decision comes too late.
@@ -146,7 +153,7 @@ def _still_open(db: Session, run_id: int) -> None:
     if run.status != "prepared" or run.kind != "delivery":
         raise Conflict(
             f"This run is {run.status}; nothing of it is decided any more.",
-            remedy="Decide before a run is applied; undo it to take back what it has written.",
+            remedy=_REOPEN if run.status == "declined" else _UNDO,
         )
 
 
@@ -195,10 +202,11 @@ def _verdicts(where: tuple[str, str], rules: tuple[Verdict, ...], run: Run) -> V
 
 @lru_cache(maxsize=4)
 def _lines(root: str, changeset: str) -> pl.DataFrame:
-    """Whether each line of a changeset writes something."""
+    """What becomes of each line of a changeset, and whether it writes something."""
     scan = artifacts().scan(changeset)
     writes = pl.col("status").is_in(_WRITTEN) & (touched(scan).list.len() > 0)
-    return scan.select(writes.alias("writes")).collect()
+    status = pl.col("status").cast(pl.Categorical)
+    return scan.select(status, writes.alias("writes")).collect()
 
 
 def decisions_of(run_id: int) -> RunDecisions:
@@ -257,18 +265,16 @@ def refuse_held(run: Run) -> None:
             )
 
 
-def _counts(run: Run, found: Verdicts) -> dict[str, int]:
-    """How many lines would be written, are held, are declined in whole or in part."""
+def _counts(run: Run, found: Verdicts) -> dict[str, Any]:
+    """How many lines would be written, in all and by what becomes of them, are held, are declined
+    in whole or in part."""
     lines = _lines(artifacts().root, changeset_name(run))
     before, no, held = lines["writes"], found.declined(), found.held()
-    counts = {
-        "writes": int((before & ~no & ~held).sum()),
-        "held": int((before & held & ~no).sum()),
-        "declined": int((before & no).sum()),
-    }
+    writing = _by_status(lines["status"], before & ~no & ~held)
+    waits, stays = int((before & held & ~no).sum()), int((before & no).sum())
     apart = found.apart()
     if not apart.len():
-        return counts
+        return {"writes": writing.total(), "writing": writing, "held": waits, "declined": stays}
     scan = artifacts().scan(changeset_name(run))
     both = [side + f for f in found.corrects for side in (OLD, NEW)]
     names = [c for c in ("status", "fields", LATER, *both) if c in scan.collect_schema()]
@@ -277,11 +283,17 @@ def _counts(run: Run, found: Verdicts) -> dict[str, int]:
     before, no, held = (one.gather(apart) for one in (before, no, held))
     some = left["declined"].list.len() > 0
     # A line that is held writes nothing as yet, whatever is decided of its fields.
-    return {
-        "writes": counts["writes"] + int((still & ~held).sum()) - int((before & ~no & ~held).sum()),
-        "held": counts["held"],
-        "declined": counts["declined"] + int((some & before).sum()) - int((before & no).sum()),
-    }
+    status = lines["status"].gather(apart)
+    writing.subtract(_by_status(status, before & ~no & ~held))
+    writing.update(_by_status(status, still & ~held))
+    stays += int((some & before).sum()) - int((before & no).sum())
+    return {"writes": writing.total(), "writing": +writing, "held": waits, "declined": stays}
+
+
+def _by_status(status: pl.Series, of: pl.Series) -> Counter[str]:
+    """How many of the lines that are meant have each status."""
+    counts = status.filter(of).value_counts()
+    return Counter({str(name): count for name, count in counts.iter_rows()})
 
 
 def _said(rule: Verdict, label: Callable[[str], str]) -> str:

@@ -123,7 +123,7 @@ def move_delivery(delivery_id: int, feed_id: int) -> Delivery:
                     f"Run {run.id} of this delivery is applied.",
                     remedy="Undo it first: the catalog remembers which feed its products are of.",
                 )
-            if run.status == "prepared":
+            if run.status in ("prepared", "declined"):
                 said = "its delivery was given to another feed"
                 move(db, known_id(run), "failed", said, error=said)
         delivery.feed_id = feed_id

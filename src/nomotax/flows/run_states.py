@@ -11,6 +11,7 @@ from sqlalchemy import text
 from sqlmodel import Session, col, update
 
 from nomotax.core.errors import Conflict, DatabaseUnavailable, NomotaxError
+from nomotax.records.actors import at_work
 from nomotax.records.database import session
 from nomotax.records.queue import without_job
 from nomotax.records.runs import Runs
@@ -22,7 +23,8 @@ log = structlog.get_logger()
 MOVES: Mapping[str, tuple[str, ...]] = {
     "queued": ("preparing", "failed", "stopped"),
     "preparing": ("preparing", "prepared", "failed", "stopped"),
-    "prepared": ("queued", "applying", "failed"),
+    "prepared": ("queued", "applying", "failed", "declined"),
+    "declined": ("prepared", "failed"),
     "applying": ("applied", "prepared"),
     "applied": ("undone",),
     "undone": ("applied",),
@@ -37,7 +39,10 @@ FALLBACK = {
 }
 BUSY = tuple(FALLBACK)
 #: What a person is told who asks for a move that the state forbids.
-_ONLY = {"applying": "only a prepared one can be applied"}
+_ONLY = {
+    "applying": "only a prepared one can be applied",
+    "declined": "only a prepared one can be declined",
+}
 
 
 class Stopped(NomotaxError):
@@ -142,6 +147,33 @@ def request_stop(run_id: int) -> Run:
             run.stop_requested = True
             db.add(run)
         return run
+
+
+def decline(run_id: int, reason: str) -> Run:
+    """A prepared run is not to be applied, and waits for nobody any more. Raises ``Conflict`` for
+    one in another state, or of values whose day has come, which are taken back one by one."""
+    with session() as db:
+        if Runs.holding(db, run_id).get(run_id).kind == "dated":
+            raise Conflict(
+                "The values of this run have been given for their day.",
+                remedy="Take them back one by one, or undo the run once it is applied.",
+            )
+        why = f": {reason.strip()}" if reason.strip() else ""
+        return move(db, run_id, "declined", f"declined{_by(db)}{why}")
+
+
+def take_up(run_id: int) -> Run:
+    """A declined run is to be decided again. Raises ``Conflict`` for one in another state."""
+    with session() as db:
+        run = Runs.holding(db, run_id).get(run_id)
+        if run.status != "declined":
+            raise Conflict(f"This run is {run.status}; only a declined one can be taken up again.")
+        return move(db, run_id, "prepared", f"taken up again{_by(db)}", progress=100)
+
+
+def _by(db: Session) -> str:
+    actor = at_work(db)
+    return f" by {actor.name}" if actor else ""
 
 
 _LEFT = text(

@@ -136,7 +136,7 @@ tables = st.integers(1, 5).flatmap(
 )
 
 
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=60, deadline=None)
 @given(rows=tables, delimiter=st.sampled_from(";,|\t"), ending=st.sampled_from(["\n", "\r\n"]))
 def test_what_is_written_is_read(rows, delimiter, ending):
     """For any table, writing and reading give it back: nothing is lost, nothing is added."""
@@ -196,7 +196,7 @@ ODD = st.sampled_from(
 )
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=80, deadline=None)
 @given(
     rows=tables,
     quoting=st.sampled_from([csv.QUOTE_MINIMAL, csv.QUOTE_ALL]),

@@ -1803,6 +1803,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/decline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A prepared run is not to be applied; it can be taken up again. */
+        post: operations["runs_decline_runs__int_run_id__decline_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/take-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A declined run is to be decided again. */
+        post: operations["runs_take_up_runs__int_run_id__take_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/stop": {
         parameters: {
             query?: never;
@@ -1829,6 +1863,43 @@ export interface paths {
         };
         /** Every arriving row with what became of it and why. */
         get: operations["runs_result_runs__int_run_id__result_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every value that the run changes, old beside new; as XLSX with sums by supplier and
+         * @description category.
+         */
+        get: operations["runs_changes_runs__int_run_id__changes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/to-mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong in the delivery's file, for its supplier, with nothing of the store's. */
+        get: operations["runs_to_mend_runs__int_run_id__to_mend_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -7475,8 +7546,8 @@ export interface components {
         /**
          * RunDecisions
          * @description The decisions of a run, the last one first, and what its guards saw. ``writes`` are the
-         *     lines that applying it would write, ``held`` those that guards hold, ``declined`` those of
-         *     which something stays as it is by a person's word.
+         *     lines that applying it would write, and ``writing`` tells of what kind they are; ``held`` those
+         *     that guards hold, ``declined`` those of which something stays as it is by a person's word.
          */
         RunDecisions: {
             /** Decisions */
@@ -7485,6 +7556,10 @@ export interface components {
             findings: components["schemas"]["FindingLine"][];
             /** Writes */
             writes: number;
+            /** Writing */
+            writing: {
+                [key: string]: number;
+            };
             /** Held */
             held: number;
             /** Declined */
@@ -7633,6 +7708,17 @@ export interface components {
              * @default null
              */
             most?: number | string | null;
+        };
+        /**
+         * DeclinedRun
+         * @description Why a run is not to be applied.
+         */
+        DeclinedRun: {
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
         };
         /** SnapshotList */
         SnapshotList: {
@@ -14078,6 +14164,108 @@ export interface operations {
             };
         };
     };
+    runs_decline_runs__int_run_id__decline_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeclinedRun"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_take_up_runs__int_run_id__take_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     runs_stop_runs__int_run_id__stop_post: {
         parameters: {
             query?: never;
@@ -14128,6 +14316,90 @@ export interface operations {
         };
     };
     runs_result_runs__int_run_id__result_get: {
+        parameters: {
+            query?: {
+                format?: "csv" | "xlsx" | "jsonl" | "parquet";
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_changes_runs__int_run_id__changes_get: {
+        parameters: {
+            query?: {
+                format?: "csv" | "xlsx" | "jsonl" | "parquet";
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_to_mend_runs__int_run_id__to_mend_get: {
         parameters: {
             query?: {
                 format?: "csv" | "xlsx" | "jsonl" | "parquet";

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping
+from decimal import Decimal
 from pathlib import Path
 from typing import BinaryIO
 
@@ -14,6 +16,8 @@ FORMATS = ("csv", "xlsx", "jsonl", "parquet")
 #: Those that may be written in pieces, one behind the other.
 HEADED = ("csv", "jsonl")
 _XLSX_ROWS = 1_048_575
+#: Numbers no longer than this are kept to their last digit by a spreadsheet.
+_DIGITS = 15
 
 
 def format_of(path: Path) -> str:
@@ -43,7 +47,7 @@ def write_table(
     elif kind == "parquet":
         frame.write_parquet(out)
     else:
-        _write_xlsx(frame, out, sheet)
+        write_book({sheet: frame}, out)
 
 
 def write_lazily(table: pl.LazyFrame, out: BinaryIO, kind: str) -> None:
@@ -58,20 +62,31 @@ def write_lazily(table: pl.LazyFrame, out: BinaryIO, kind: str) -> None:
         write_table(table.collect(), out, kind)
 
 
-def _write_xlsx(frame: pl.DataFrame, out: BinaryIO, sheet: str) -> None:
-    if frame.height > _XLSX_ROWS:
+def write_book(
+    sheets: Mapping[str, pl.DataFrame], out: BinaryIO, numbers: Collection[str] = ()
+) -> None:
+    """Write a workbook with these sheets. Cells are text but for the columns named in ``numbers``,
+    which a person may add up. Raises ``NomotaxError`` when a table is longer than a worksheet."""
+    longest = max(frame.height for frame in sheets.values())
+    if longest > _XLSX_ROWS:
         raise NomotaxError(
-            f"A worksheet holds {_XLSX_ROWS:,} rows and this table has {frame.height:,}.",
+            f"A worksheet holds {_XLSX_ROWS:,} rows and this table has {longest:,}.",
             remedy="Write CSV, JSON Lines or Parquet instead.",
         )
     book = xlsxwriter.Workbook(
         out, {"strings_to_urls": False, "strings_to_formulas": False, "constant_memory": True}
     )
-    page = book.add_worksheet(sheet)
-    page.write_row(0, 0, frame.columns, book.add_format({"bold": True}))
-    page.freeze_panes(1, 0)
-    for number, row in enumerate(frame.cast(pl.String).iter_rows(), 1):
-        for column, value in enumerate(row):
-            if value is not None:
-                page.write_string(number, column, value)
+    for name, frame in sheets.items():
+        page = book.add_worksheet(name)
+        page.write_row(0, 0, frame.columns, book.add_format({"bold": True}))
+        page.freeze_panes(1, 0)
+        counted = [name in numbers for name in frame.columns]
+        for number, row in enumerate(frame.cast(pl.String).iter_rows(), 1):
+            for column, value in enumerate(row):
+                if value is None:
+                    continue
+                if counted[column] and len(value) <= _DIGITS:
+                    page.write_number(number, column, Decimal(value))
+                else:
+                    page.write_string(number, column, value)
     book.close()

@@ -89,6 +89,7 @@ const SAYS: Record<string, string> = {
   applied: "applied",
   undone: "undone",
   failed: "could not be prepared",
+  declined: "declined",
 };
 
 /** What came of it. */

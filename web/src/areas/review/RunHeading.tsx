@@ -12,6 +12,9 @@ import type { Decisions } from "../../api/deciding";
 import { isBusy, type RunView } from "../../api/hooks";
 import { count, onDay, titleOf, trialOf } from "../../components/words";
 import { useUndo } from "../../shell/undo";
+import { DeclineRun } from "./DeclineRun";
+import { RunFiles } from "./RunFiles";
+import { willDo } from "./willDo";
 
 const SAYS: Record<string, string> = {
   queued: "waiting for a worker",
@@ -22,6 +25,7 @@ const SAYS: Record<string, string> = {
   undone: "undone; what it changed is as before",
   failed: "could not be prepared",
   stopped: "stopped; nothing was changed",
+  declined: "declined; the catalog is as it was",
 };
 /** The rows of a changeset that write something, and what writing them is called. */
 const WRITTEN = ["new", "changed", "taken out", "put back"];
@@ -41,7 +45,6 @@ interface RunHeadingProps {
 
 /** The run in words; apply it, stop it, take it back. */
 export function RunHeading({ run, decisions }: RunHeadingProps) {
-  const file = `/api/v1/runs/${run.id}/result?format=csv`;
   return (
     <Box
       sx={{
@@ -59,6 +62,16 @@ export function RunHeading({ run, decisions }: RunHeadingProps) {
           {titleOf(run)}
         </Typography>
         <Standing run={run} />
+        {run.status === "prepared" && (
+          <Typography variant="caption" component="div">
+            {willDo(run, decisions)}
+          </Typography>
+        )}
+        {run.status === "declined" && (
+          <Typography variant="caption" component="div">
+            {run.log.at(-1)?.text}
+          </Typography>
+        )}
       </Box>
       <Box sx={{ flex: 1 }} />
       {run.feed_id !== null && (
@@ -70,11 +83,8 @@ export function RunHeading({ run, decisions }: RunHeadingProps) {
           Bench
         </Button>
       )}
-      {Object.keys(run.counts).length > 0 && (
-        <Button component="a" href={file} color="inherit">
-          Result file
-        </Button>
-      )}
+      {Object.keys(run.counts).length > 0 && <RunFiles run={run} />}
+      <DeclineRun run={run} />
       <Doing run={run} decisions={decisions} />
     </Box>
   );
@@ -141,23 +151,14 @@ function Doing({ run, decisions }: RunHeadingProps) {
   return (
     <>
       {run.status === "applied" && (
-        <>
-          <Button
-            component="a"
-            href={`/api/v1/stores/${run.store_id}/outbound?run_id=${run.id}`}
-            color="inherit"
-          >
-            What changed, as CSV
-          </Button>
-          <Button
-            variant="outlined"
-            color="inherit"
-            disabled={takeBack.isPending}
-            onClick={() => takeBack.mutate(run.id)}
-          >
-            Undo this run
-          </Button>
-        </>
+        <Button
+          variant="outlined"
+          color="inherit"
+          disabled={takeBack.isPending}
+          onClick={() => takeBack.mutate(run.id)}
+        >
+          Undo this run
+        </Button>
       )}
       {isBusy(run.status) && (
         <Button variant="outlined" color="inherit" onClick={() => stop.mutate()}>
