@@ -152,6 +152,7 @@ CELLS = [
     (1, "size", "unknown_unit", "12 zz", ("A1", "Maat", "12 zz", "has a unit that is not known")),
     (2, "cost", "missing", "", ("A2", "Prijs", "", "is empty")),
     (3, "size", "too_small", "-4", ("A3", "Maat", "-4", "is below nothing")),
+    (3, "cost", "not_a_number", "7.0", ("A3", "Prijs", "7,00", "is no number")),
     (4, "sku", "repeated_key", "QP-A4",
      ("A4", "", "", "the article stands on several rows that differ")),
     (4, "", "broken_row", "", ("A4", "", "", "the row is broken: 3 cells where 4 should be")),

@@ -25,8 +25,18 @@ from nomotax.api.answers import (
     streamed,
 )
 from nomotax.core.changes.verdicts import Chosen, Verdict
-from nomotax.flows import applying, deciding, reports, review, run_states, runs, undoing
+from nomotax.flows import (
+    applying,
+    deciding,
+    grouping,
+    reports,
+    review,
+    run_states,
+    runs,
+    undoing,
+)
 from nomotax.flows.deciding import RunDecisions
+from nomotax.flows.grouping import Groups
 from nomotax.flows.review import ReviewPage, ReviewSummary
 from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
@@ -105,13 +115,17 @@ class DecisionPath(RunPath):
 
 class PageQuery(BaseModel):
     """``least`` and ``most`` bound by how many percent ``field`` moves; ``worst`` has those first
-    of which it moves most."""
+    of which it moves most. With ``by``, a field or a column that arrived (``file:`` before it),
+    they hold ``word`` there."""
 
     status: str = ""
     field: str = ""
     search: str = ""
     offset: int = Field(default=0, ge=0)
     limit: int = Field(default=200, ge=1, le=400)
+    reason: str = ""
+    by: str = ""
+    word: str = ""
     again: bool = False
     later: bool = False
     guard: str = ""
@@ -122,7 +136,13 @@ class PageQuery(BaseModel):
     @property
     def chosen(self) -> Chosen:
         """The lines that are meant."""
-        return Chosen.model_validate(self.model_dump(exclude={"offset", "limit", "worst"}))
+        return Chosen.model_validate(self.model_dump(exclude={"offset", "limit", "worst", "group"}))
+
+
+class GroupsQuery(PageQuery):
+    """``group`` is the field or column whose words are counted."""
+
+    group: str
 
 
 class ApplyQuery(BaseModel):
@@ -211,6 +231,12 @@ def get_rows(path: RunPath, query: PageQuery) -> Response:
     """A page of the changeset."""
     page = review.review_page(path.run_id, query.chosen, query.offset, query.limit, query.worst)
     return answer(page)
+
+
+@api.get("/runs/<int:run_id>/groups", responses={200: Groups})
+def get_groups(path: RunPath, query: GroupsQuery) -> Response:
+    """The lines that are chosen by the words of a field, or of a column that arrived."""
+    return answer(grouping.groups(path.run_id, query.group, query.chosen))
 
 
 @api.get("/runs/<int:run_id>/decisions", responses={200: RunDecisions})

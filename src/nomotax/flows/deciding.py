@@ -23,7 +23,7 @@ from nomotax.core.guards.model import SORTS, Finding
 from nomotax.flows.changesets import changeset_name
 from nomotax.flows.guarding import findings_of, places_found
 from nomotax.flows.headings import label_of
-from nomotax.flows.lines import places_of, prepared_run, touched
+from nomotax.flows.lines import FILE, places_of, prepared_run, touched
 from nomotax.records.actors import at_work
 from nomotax.records.catalog import Catalog
 from nomotax.records.database import session
@@ -314,7 +314,14 @@ def _said(rule: Verdict, label: Callable[[str], str]) -> str:
         which += ", other than before" if of.again else ""
         which += ", for a later day" if of.later else ""
         which += f" that a guard found ({_called(of.guard, label)})" if of.guard else ""
+        which += f" for {of.reason.replace('_', ' ')}" if of.reason else ""
+        which += f" with {_grouped(of.by, label)} “{of.word}”" if of.by else ""
     return f"{label(rule.field)} of {which}" if rule.field else which
+
+
+def _grouped(by: str, label: Callable[[str], str]) -> str:
+    """What lines were grouped by: a field by its name, a column as it arrived."""
+    return by.removeprefix(FILE) if by.startswith(FILE) else label(by)
 
 
 def _called(guard: str, label: Callable[[str], str]) -> str:

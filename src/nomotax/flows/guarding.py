@@ -26,6 +26,8 @@ from nomotax.records.tables import Run
 _USUAL = 5
 #: So many deliveries a guard is tried on.
 _TRIED = 10
+#: So many new words of a field are named.
+_NAMED = 12
 _WHERE = {"guard": pl.String, PLACE: pl.UInt32}
 
 
@@ -91,7 +93,8 @@ def set_guards(feed_id: int, wanted: Guards) -> FeedGuards:
 
 def guarded(run: Run, counts: Mapping[str, int], products: Held, trial: bool) -> dict[str, Any]:
     """Look over the changeset that a run has just made beside the ``products`` of the store; gives
-    what was found and the middle price, and keeps which lines each finding is about."""
+    what was found, the words that are new to the store and the middle price, and keeps which lines
+    each finding is about."""
     with session() as db:
         runs = Runs(db, run.store_id)
         schema = Stores(db).schema(run.store_id)
@@ -113,6 +116,10 @@ def guarded(run: Run, counts: Mapping[str, int], products: Held, trial: bool) ->
     artifacts().write_frame(findings_name(run), pl.concat([pl.DataFrame(schema=_WHERE), *places]))
     return {
         "findings": [one.model_dump(mode="json") for one, _ in found],
+        "strange": {
+            one.field.name: {"count": one.words.len(), "some": one.words[:_NAMED].to_list()}
+            for one in facts.strange
+        },
         "middle_price": middle_price(facts),
     }
 

@@ -21,6 +21,14 @@ from nomotax.core.schema.model import Role, StoreField, StoreSchema
 from nomotax.core.writing.tables import write_table
 from nomotax.flows.changesets import changeset_name, problems_name
 from nomotax.flows.deciding import verdicts_of
+from nomotax.flows.grouping import (
+    Grouping,
+    NewProducts,
+    StrangeWords,
+    groupings_of,
+    new_products,
+    strange_of,
+)
 from nomotax.flows.guarding import findings_of
 from nomotax.flows.headings import label_of
 from nomotax.flows.lines import moves_within, places_of, prepared_run, touched
@@ -90,12 +98,16 @@ class FieldSpread(BaseModel):
 
 class ReviewSummary(BaseModel):
     """``fields`` counts changed products by field; ``spreads`` are those of numbers, prices
-    first."""
+    first. ``groupings`` are what the lines can be grouped by, ``strange`` the words that are new to
+    the store; ``made`` tells what the new lines are where some belong together."""
 
     arrived: int
     fields: list[FieldCount]
     reasons: list[ReasonCount]
     spreads: list[FieldSpread]
+    groupings: list[Grouping]
+    strange: list[StrangeWords]
+    made: NewProducts | None
 
 
 class ReviewPage(BaseModel):
@@ -111,10 +123,6 @@ _EDGES = (-75, -50, -30, -20, -10, -5, 0, 5, 10, 20, 30, 50, 100)
 _DRAWN = 6
 
 
-def _scan(run_id: int) -> pl.LazyFrame:
-    return artifacts().scan(changeset_name(prepared_run(run_id)))
-
-
 def _schema(run_id: int) -> StoreSchema:
     with session() as db:
         return Stores(db).schema(Runs.holding(db, run_id).get(run_id).store_id)
@@ -122,7 +130,8 @@ def _schema(run_id: int) -> StoreSchema:
 
 def review_summary(run_id: int) -> ReviewSummary:
     """What the whole changeset amounts to. Raises ``NotFound`` before it is prepared."""
-    schema, scan = _schema(run_id), _scan(run_id)
+    schema, run = _schema(run_id), prepared_run(run_id)
+    scan = artifacts().scan(changeset_name(run))
     fields = (
         scan.filter(pl.col("status").is_in(["changed", "gone"]))
         .select(touched(scan).explode())
@@ -142,6 +151,9 @@ def review_summary(run_id: int) -> ReviewSummary:
         ],
         reasons=_reasons(run_id),
         spreads=[_spread(scan, schema[name]) for name in drawn],
+        groupings=groupings_of(run, schema),
+        strange=strange_of(run, schema),
+        made=new_products(run, schema),
     )
 
 

@@ -65,7 +65,7 @@ def choose(run_id: int, instead: Instead) -> Run:
 
 
 #: What a preparation finds, and says of that one alone.
-_FOUND = ("since", "again", "findings", "filled", "middle_price")
+_FOUND = ("since", "again", "findings", "strange", "filled", "middle_price")
 
 
 def _plain(run: Run) -> dict[str, Any]:

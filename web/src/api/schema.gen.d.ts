@@ -1711,6 +1711,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lines that are chosen by the words of a field, or of a column that arrived. */
+        get: operations["runs_get_groups_runs__int_run_id__groups_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/decisions": {
         parameters: {
             query?: never;
@@ -7426,7 +7443,8 @@ export interface components {
         /**
          * ReviewSummary
          * @description ``fields`` counts changed products by field; ``spreads`` are those of numbers, prices
-         *     first.
+         *     first. ``groupings`` are what the lines can be grouped by, ``strange`` the words that are new to
+         *     the store; ``made`` tells what the new lines are where some belong together.
          */
         ReviewSummary: {
             /** Arrived */
@@ -7437,6 +7455,11 @@ export interface components {
             reasons: components["schemas"]["ReasonCount"][];
             /** Spreads */
             spreads: components["schemas"]["FieldSpread"][];
+            /** Groupings */
+            groupings: components["schemas"]["Grouping"][];
+            /** Strange */
+            strange: components["schemas"]["StrangeWords"][];
+            made: components["schemas"]["NewProducts"] | null;
         };
         /** FieldCount */
         FieldCount: {
@@ -7460,6 +7483,27 @@ export interface components {
             /** Bars */
             bars: components["schemas"]["SpreadBar"][];
         };
+        /**
+         * Grouping
+         * @description What lines can be grouped by: a field, or with ``file:`` before it a column that arrived.
+         */
+        Grouping: {
+            /** By */
+            by: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * NewProducts
+         * @description How many products the new lines are: ``variants`` of them belong to ``products`` that have
+         *     several.
+         */
+        NewProducts: {
+            /** Products */
+            products: number;
+            /** Variants */
+            variants: number;
+        };
         /** ReasonCount */
         ReasonCount: {
             /** Kind */
@@ -7482,6 +7526,20 @@ export interface components {
             most: string | null;
             /** Count */
             count: number;
+        };
+        /**
+         * StrangeWords
+         * @description Words of a field that no product of the store has yet; only ``some`` of many are named.
+         */
+        StrangeWords: {
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Count */
+            count: number;
+            /** Some */
+            some: string[];
         };
         /** ReviewPage */
         ReviewPage: {
@@ -7542,6 +7600,26 @@ export interface components {
             held?: boolean;
             /** Changes */
             changes: components["schemas"]["Change"][];
+        };
+        /**
+         * Groups
+         * @description The largest groups, and how many there are in all.
+         */
+        Groups: {
+            /** Groups */
+            groups: components["schemas"]["Group"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * Group
+         * @description A word, and how many of the lines hold it.
+         */
+        Group: {
+            /** Word */
+            word: string;
+            /** Count */
+            count: number;
         };
         /**
          * RunDecisions
@@ -7660,7 +7738,9 @@ export interface components {
         /**
          * Chosen
          * @description Lines: of products by their ``keys``, or all that a filter shows; ``guard`` are those that a
-         *     finding is about, ``least`` and ``most`` bound by how many percent ``field`` moves.
+         *     finding is about, ``reason`` those of rows with such a problem, ``least`` and ``most`` bound by
+         *     how many percent ``field`` moves. With ``by``, a field or ``file:`` and a column that arrived,
+         *     they are those that hold ``word`` there, "" where they hold nothing.
          */
         Chosen: {
             /**
@@ -7688,6 +7768,21 @@ export interface components {
              * @default
              */
             guard?: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /**
+             * By
+             * @default
+             */
+            by?: string;
+            /**
+             * Word
+             * @default
+             */
+            word?: string;
             /**
              * Again
              * @default false
@@ -13806,6 +13901,9 @@ export interface operations {
                 search?: string;
                 offset?: number;
                 limit?: number;
+                reason?: string;
+                by?: string;
+                word?: string;
                 again?: boolean;
                 later?: boolean;
                 guard?: string;
@@ -13828,6 +13926,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReviewPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_get_groups_runs__int_run_id__groups_get: {
+        parameters: {
+            query: {
+                status?: string;
+                field?: string;
+                search?: string;
+                offset?: number;
+                limit?: number;
+                reason?: string;
+                by?: string;
+                word?: string;
+                again?: boolean;
+                later?: boolean;
+                guard?: string;
+                least?: number | string | null;
+                most?: number | string | null;
+                worst?: boolean;
+                group: string;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Groups"];
                 };
             };
             /** @description Not Found */

@@ -211,6 +211,9 @@ describe("a run by hand", () => {
       .on("GET /api/v1/runs/9/summary", () => ({
         arrived: 0,
         fields: [],
+        groupings: [],
+        strange: [],
+        made: null,
         spreads: [],
         reasons: [],
       }))

@@ -54,6 +54,9 @@ describe("prices that hold from a day on", () => {
       .on("GET /api/v1/runs/4/summary", () => ({
         arrived: 2,
         fields: [],
+        groupings: [],
+        strange: [],
+        made: null,
         spreads: [],
         reasons: [],
       }))

@@ -322,6 +322,9 @@ describe("review", () => {
       .on("GET /api/v1/runs/4/summary", () => ({
         arrived: 3,
         fields: [{ field: "price", label: "Price", count: 1 }],
+        groupings: [],
+        strange: [],
+        made: null,
         spreads: [],
         reasons: [
           { kind: "wrong_check_digit", severity: "refuse", count: 1, example: "GTIN: wrong" },

@@ -37,6 +37,9 @@ function server(run = undo) {
     .on(`GET /api/v1/runs/${run.id}/summary`, () => ({
       arrived: 0,
       fields: [{ field: "price", label: "Price", count: 1 }],
+      groupings: [],
+      strange: [],
+      made: null,
       spreads: [],
       reasons: [],
     }))
@@ -77,6 +80,9 @@ describe("a run that takes another back", () => {
         .on(`GET /api/v1/runs/${id}/summary`, () => ({
           arrived: 0,
           fields: [],
+          groupings: [],
+          strange: [],
+          made: null,
           spreads: [],
           reasons: [],
         }))

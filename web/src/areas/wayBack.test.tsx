@@ -97,6 +97,9 @@ function undoing(first: Record<string, unknown>) {
     .on("GET /api/v1/runs/7/summary", () => ({
       arrived: 0,
       fields: [],
+      groupings: [],
+      strange: [],
+      made: null,
       spreads: [],
       reasons: [],
     }))

@@ -1,4 +1,5 @@
 /** Small states of the server's, for tests. */
+import type { Schemas } from "../api/client";
 import type { BenchState, DeliveryLine, FeedLine, FieldState, RunView, StoreField } from "../api/hooks";
 
 /** A field of the store. */
@@ -150,11 +151,24 @@ export function runView(more: Partial<RunView> = {}): RunView {
   };
 }
 
+/** What a changeset amounts to. */
+export const summaryOf = (more: Partial<Schemas["ReviewSummary"]> = {}): Schemas["ReviewSummary"] => ({
+  arrived: 1,
+  fields: [],
+  spreads: [],
+  reasons: [],
+  groupings: [],
+  strange: [],
+  made: null,
+  ...more,
+});
+
 /** Of a run of whose lines nothing is decided. */
 export const UNDECIDED = (writes = 1) => ({
   decisions: [],
   findings: [],
   writes,
+  writing: { changed: writes },
   held: 0,
   declined: 0,
 });

@@ -21,7 +21,9 @@ _WHOLE, _NO = "__whole", "__no:"
 
 class Chosen(BaseModel):
     """Lines: of products by their ``keys``, or all that a filter shows; ``guard`` are those that a
-    finding is about, ``least`` and ``most`` bound by how many percent ``field`` moves."""
+    finding is about, ``reason`` those of rows with such a problem, ``least`` and ``most`` bound by
+    how many percent ``field`` moves. With ``by``, a field or ``file:`` and a column that arrived,
+    they are those that hold ``word`` there, "" where they hold nothing."""
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -30,6 +32,9 @@ class Chosen(BaseModel):
     field: str = ""
     search: str = ""
     guard: str = ""
+    reason: str = ""
+    by: str = ""
+    word: str = ""
     again: bool = False
     later: bool = False
     least: Decimal | None = Field(default=None, max_digits=12, decimal_places=2)

@@ -97,7 +97,7 @@ def _of_cells(told: pl.DataFrame, field: str, reads: Sequence[str]) -> pl.DataFr
     said = pl.col("kind").replace_strict(_OF_CELLS, return_dtype=pl.String, default="")
     for column in reads:
         missing = (pl.col("kind") == "missing") & empty
-        stands = pl.col(_CELL + column).str.contains(pl.col("seen"), literal=True).fill_null(False)
+        stands = _stands(pl.col(_CELL + column))
         faulty = pl.col("kind").is_in([*_OF_CELLS]) & (pl.col("seen") != "") & stands
         # What the store allows at least is its own affair, unless nothing can be below it.
         faulty &= (pl.col("kind") != "too_small") | pl.col("seen").str.contains(r"^\s*-")
@@ -110,6 +110,14 @@ def _of_cells(told: pl.DataFrame, field: str, reads: Sequence[str]) -> pl.DataFr
             )
         )  # fmt: skip
     return pl.concat(found)
+
+
+def _stands(cell: pl.Expr) -> pl.Expr:
+    """Whether what was seen stands in a cell; a number may have been read with another mark."""
+    seen = pl.col("seen")
+    marked = seen.str.replace(".", ",", literal=True)
+    found = cell.str.contains(seen, literal=True) | cell.str.contains(marked, literal=True)
+    return found.fill_null(False)
 
 
 def _blank(column: str) -> pl.Expr:

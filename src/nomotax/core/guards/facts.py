@@ -5,16 +5,24 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import NamedTuple
 
 import polars as pl
 
 from nomotax.core.changes.later import LATER
 from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.kinds import FieldKind
 from nomotax.core.numbers import NUMBER
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
 
 #: Where a line stands in its changeset.
 PLACE = "place"
+#: Of fewer values than these nothing is told.
+_FEW = 5
+#: A field holds words rather than texts where its values are so short and of so few kinds.
+_SHORT, _KINDS = 60, 5
+#: So many values tell what kind of field it is.
+_SAMPLE = 20_000
 #: Lines of products that the store has.
 KNOWN = pl.col("status").is_in(["changed", "same"])
 #: Lines that write something, where their fields are any.
@@ -28,6 +36,14 @@ class Earlier:
 
     rows: int
     filled: Mapping[str, int] = field(default_factory=dict)
+
+
+class Strange(NamedTuple):
+    """Words of a field that are new to the store, and where the lines stand that have them."""
+
+    field: StoreField
+    words: pl.Series
+    places: pl.Series
 
 
 @dataclass(frozen=True)
@@ -70,6 +86,30 @@ class Facts:
         )
 
     @cached_property
+    def strange(self) -> list[Strange]:
+        """By field, the words that lines would write and no product of the store has; nothing of a
+        feed's first delivery, all of which may be new."""
+        if self.words is None or not self.earlier:
+            return []
+        written = self.touched if not self.counts.get("new") else self.schema
+        asked = [one for one in self.schema.fields if _may_hold_words(one) and self.both(one)]
+        asked = [one for one in asked if one.name in written]
+        known = self.words([one.name for one in asked])
+        found = (self._strange(one, known[one.name]) for one in asked)
+        return [one for one in found if one is not None and one.words.len()]
+
+    def _strange(self, one: StoreField, known: pl.Series) -> Strange | None:
+        if not _are_words(one, known):
+            return None
+        there = known.drop_nulls().unique()
+        strange = pl.col(NEW + one.name).is_in(there.implode()).not_()
+        found = self.take(
+            pl.col(NEW + one.name).alias("word"),
+            where=WRITES & self.touches(one.name) & strange,
+        )
+        return Strange(one, found["word"].drop_nulls().unique(maintain_order=True), found[PLACE])
+
+    @cached_property
     def _lists(self) -> list[str]:
         return [c for c in ("fields", LATER) if c in self.columns]
 
@@ -95,6 +135,22 @@ class Facts:
         """These of the lines, with the place of each."""
         placed = self.lines.with_row_index(PLACE)
         return placed.filter(where).select(PLACE, *what).collect()
+
+
+def _may_hold_words(one: StoreField) -> bool:
+    return one.kind in (FieldKind.TEXT, FieldKind.CATEGORY, FieldKind.CHOICE) and not one.unique
+
+
+def _are_words(one: StoreField, values: pl.Series) -> bool:
+    """Whether the values of a field are words that many products share, as a maker's name is."""
+    if one.kind is not FieldKind.TEXT:
+        return True
+    there = values.drop_nulls()
+    there = there.gather_every(max(1, there.len() // _SAMPLE))
+    if there.len() < _FEW or one.role is not None:
+        return False
+    longest = there.str.len_chars().quantile(0.9) or 0
+    return there.n_unique() * _KINDS <= there.len() and longest <= _SHORT
 
 
 def number(column: str) -> pl.Expr:

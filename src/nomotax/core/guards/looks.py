@@ -30,10 +30,6 @@ _SCALED = (FieldKind.MONEY, FieldKind.MEASURE, FieldKind.DECIMAL)
 _SAME = 0.01
 #: The whole in hundredths of a percent.
 _ALL = 10_000
-#: A field holds words rather than texts where its values are so short and of so few kinds.
-_SHORT, _KINDS = 60, 5
-#: So many values tell what kind of field it is.
-_SAMPLE = 20_000
 
 
 class Seen(NamedTuple):
@@ -250,39 +246,11 @@ def _shifted(
 
 
 def _new_words(facts: Facts, limit: Decimal) -> Iterator[Seen]:
-    if facts.words is None or not facts.earlier:
-        return
-    kinds = (FieldKind.TEXT, FieldKind.CATEGORY, FieldKind.CHOICE)
-    written = facts.touched if not facts.counts.get("new") else facts.schema
-    words = (f for f in facts.schema.fields if f.kind in kinds and not f.unique)
-    asked = [one for one in words if facts.both(one) and one.name in written]
-    known = facts.words([one.name for one in asked])
-    for one in asked:
-        if not _of_words(one, known[one.name]):
-            continue
-        there = known[one.name].drop_nulls().unique()
-        strange = pl.col(NEW + one.name).is_in(there.implode()).not_()
-        found = facts.take(
-            pl.col(NEW + one.name).alias("word"),
-            where=WRITES & facts.touches(one.name) & strange,
-        )
-        new = found["word"].drop_nulls().unique(maintain_order=True)
+    for one, new, places in facts.strange:
         if new.len() > limit:
             some = ", ".join(f"“{word}”" for word in new[:3])
             said = f"{one.label}: {new.len():,} that no product has yet, as {some}"
-            yield Seen(said, one.name, found[PLACE])
-
-
-def _of_words(one: StoreField, values: pl.Series) -> bool:
-    """Whether the values of a field are words that many products share, as a maker's name is."""
-    if one.kind is not FieldKind.TEXT:
-        return True
-    there = values.drop_nulls()
-    there = there.gather_every(max(1, there.len() // _SAMPLE))
-    if there.len() < _FEW or one.role is not None:
-        return False
-    longest = there.str.len_chars().quantile(0.9) or 0
-    return there.n_unique() * _KINDS <= there.len() and longest <= _SHORT
+            yield Seen(said, one.name, places)
 
 
 LOOKS: Mapping[GuardKind, Look] = {

@@ -1,30 +1,23 @@
 /** One run: what it would do to the catalog, product by product; apply it, take it back. */
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
-import Chip from "@mui/material/Chip";
-import Checkbox from "@mui/material/Checkbox";
-import FormControlLabel from "@mui/material/FormControlLabel";
-import MenuItem from "@mui/material/MenuItem";
-import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
-import { api, take, type Schemas } from "../../api/client";
-import { isOpen } from "../../api/deciding";
+import { api, take } from "../../api/client";
 import { isBusy, useRun, type RunView } from "../../api/hooks";
 import { CountTab } from "../../components/CountTab";
 import { STATUS_STATE } from "../../components/Mark";
-import { SearchField } from "../../components/SearchField";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { ChangedProduct } from "./ChangedProduct";
 import { ChangeList } from "./ChangeList";
 import { Again } from "./Again";
-import { Decided, DecideShown } from "./Decided";
+import { Aside } from "./Aside";
+import { Decided } from "./Decided";
+import { Filters } from "./Filters";
+import { PLAIN, shownIn } from "./shown";
 import { Findings, LetThrough, type Through } from "./Findings";
-import { useInstead } from "./instead";
 import { RunHeading } from "./RunHeading";
-import { inPercent, Spread, type Bounds } from "./Spread";
 import { useDecide, useSharedDecisions } from "./useDecide";
 import { Progress } from "../../components/Progress";
 
@@ -49,16 +42,9 @@ export function Review() {
 function Ready({ run }: { run: RunView }) {
   const [params, setParams] = useSearchParams();
   const queries = useQueryClient();
-  const status = params.get("status") ?? (params.get("guard") ? "" : firstStatus(run));
-  const field = params.get("field") ?? "";
-  const search = params.get("search") ?? "";
+  const shown = shownIn(params, firstStatus(run));
+  const { status, again, guard } = shown;
   const product = params.get("product") ?? "";
-  const again = params.get("again") === "1";
-  const later = params.get("later") === "1";
-  const guard = params.get("guard") ?? "";
-  const least = params.get("least") ?? "";
-  const most = params.get("most") ?? "";
-  const worst = params.get("worst") === "1";
   const [through, setThrough] = useState<Through | null>(null);
   const has = Object.keys(run.counts).length > 0;
   const decisions = useSharedDecisions(run);
@@ -143,44 +129,18 @@ function Ready({ run }: { run: RunView }) {
               <Filters
                 run={run}
                 summary={summary.data}
-                status={status}
-                field={field}
-                search={search}
-                later={later}
-                again={again}
-                guard={guard}
-                least={least}
-                most={most}
-                worst={worst}
+                shown={shown}
                 deciding={deciding}
                 onSet={set}
                 onThrough={setThrough}
               />
               <Decided run={run} decisions={decisions.data} deciding={deciding} />
               <ChangeList
-                key={JSON.stringify([
-                  status,
-                  field,
-                  search,
-                  again,
-                  later,
-                  guard,
-                  least,
-                  most,
-                  worst,
-                  run.status,
-                ])}
+                key={JSON.stringify([shown, run.status])}
                 run={run}
-                again={again}
-                later={later}
-                status={status}
-                field={field}
-                search={search}
+                shown={shown}
                 product={product}
-                guard={guard}
-                least={least}
-                most={most}
-                worst={worst}
+                guarded={decisions.data?.findings.some((one) => one.held > 0) ?? false}
                 onProduct={(key) => set({ product: key })}
                 onThrough={setThrough}
                 deciding={deciding}
@@ -197,10 +157,11 @@ function Ready({ run }: { run: RunView }) {
               />
             ) : (
               <Aside
+                run={run}
                 summary={summary.data}
-                status={status}
-                chosen={{ field, least, most }}
-                onChoose={(bounds) => set({ ...PLAIN, status: "changed", ...bounds })}
+                shown={shown}
+                onSet={set}
+                onOnly={(filter) => set({ ...PLAIN, ...filter })}
               />
             )}
           </Box>
@@ -210,168 +171,7 @@ function Ready({ run }: { run: RunView }) {
   );
 }
 
-/** No filter but the status. */
-const PLAIN = { field: "", product: "", again: "", later: "", guard: "", least: "", most: "" };
-
 function firstStatus(run: RunView): string {
   const order = ["changed", "new", "held", "rejected", "same", "taken out", "put back", "stays"];
   return order.find((s) => run.counts[s]) ?? "changed";
-}
-
-interface FiltersProps {
-  run: RunView;
-  summary: Schemas["ReviewSummary"] | undefined;
-  status: string;
-  field: string;
-  search: string;
-  later: boolean;
-  again: boolean;
-  guard: string;
-  least: string;
-  most: string;
-  worst: boolean;
-  deciding: ReturnType<typeof useDecide>;
-  onSet: (change: Record<string, string>) => void;
-  onThrough: (through: Through) => void;
-}
-
-const DECIDED = ["new", "changed", "gone", ""];
-
-function Filters({ run, summary, deciding, onSet, onThrough, worst, least, most, ...plain }: FiltersProps) {
-  const of = { ...plain, ...(least && { least }), ...(most && { most }) };
-  const { status, field, search, later, guard } = of;
-  const label = summary?.fields.find((f) => f.field === field)?.label ?? "";
-  return (
-    <Box sx={{ display: "flex", gap: 1, p: 1, flexWrap: "wrap", alignItems: "center", whiteSpace: "nowrap" }}>
-      <SearchField
-        label="Find products"
-        placeholder="Find a key, name or reason"
-        width={210}
-        value={search}
-        onSearch={(text) => onSet({ search: text })}
-      />
-      {run.kind === "undo" && run.status === "prepared" && status === "stays" && <AllInstead run={run} />}
-      {status === "changed" && summary && (
-        <TextField
-          select
-          value={field}
-          onChange={(e) => onSet({ field: e.target.value, least: "", most: "" })}
-          slotProps={{ select: { displayEmpty: true }, htmlInput: { "aria-label": "Changed field" } }}
-          sx={{ minWidth: 190 }}
-        >
-          <MenuItem value="">any field changed</MenuItem>
-          {summary.fields.map((f) => (
-            <MenuItem key={f.field} value={f.field}>
-              {f.label} ({f.count})
-            </MenuItem>
-          ))}
-        </TextField>
-      )}
-      {(least || most) && (
-        <Chip
-          size="small"
-          label={`${label || field} ${inPercent(least, most)}`}
-          onDelete={() => onSet({ least: "", most: "" })}
-        />
-      )}
-      {field && summary?.spreads.some((s) => s.field === field) && (
-        <FormControlLabel
-          control={<Checkbox size="small" checked={worst} />}
-          onChange={(_, on) => onSet({ worst: on ? "1" : "" })}
-          label="worst first"
-        />
-      )}
-      {status === "changed" && run.kind === "delivery" && run.waits > 0 && (
-        <FormControlLabel
-          control={<Checkbox size="small" checked={later} />}
-          onChange={(_, only) => onSet({ later: only ? "1" : "" })}
-          label="only what waits for its day"
-        />
-      )}
-      <Box sx={{ flex: 1 }} />
-      {isOpen(run) && guard && (
-        <Button color="inherit" onClick={() => onThrough({ of, what: "All lines that are shown." })}>
-          Let all shown through
-        </Button>
-      )}
-      {isOpen(run) && DECIDED.includes(status) && (
-        <DecideShown of={of} label={status === "new" ? "" : label} deciding={deciding} />
-      )}
-    </Box>
-  );
-}
-
-function AllInstead({ run }: { run: RunView }) {
-  const choose = useInstead(run);
-  return (
-    <Button
-      color="inherit"
-      disabled={choose.isPending}
-      onClick={() => choose.mutate({ all: !run.instead.all, fields: [] })}
-    >
-      {run.instead.all ? "Let all later values stay" : "Put all earlier values back"}
-    </Button>
-  );
-}
-
-interface AsideProps {
-  summary: Schemas["ReviewSummary"] | undefined;
-  status: string;
-  chosen: Bounds;
-  onChoose: (bounds: Bounds) => void;
-}
-
-function Aside({ summary, status, chosen, onChoose }: AsideProps) {
-  if (!summary) return null;
-  const faults = status === "held" || status === "rejected";
-  const weight = status === "held" ? "question" : "refuse";
-  const reasons = summary.reasons.filter((r) => r.severity === weight);
-  return (
-    <Box
-      component="aside"
-      sx={{
-        width: 320,
-        flex: "none",
-        borderLeft: 1,
-        borderColor: "divider",
-        p: 1.5,
-        overflowY: "auto",
-        bgcolor: "background.paper",
-      }}
-    >
-      {faults ? (
-        <>
-          <Typography variant="h3" gutterBottom>
-            Why
-          </Typography>
-          {reasons.map((r) => (
-            <Box key={r.kind} sx={{ py: 0.75, borderBottom: 1, borderColor: "divider" }}>
-              <Typography sx={{ fontWeight: 550 }}>
-                {r.count} × {r.kind.replaceAll("_", " ")}
-              </Typography>
-              <Typography variant="caption" color="textSecondary">
-                {r.example}
-              </Typography>
-            </Box>
-          ))}
-        </>
-      ) : (
-        <>
-          <Typography variant="h3" gutterBottom>
-            Numbers that move
-          </Typography>
-          <Spread spreads={summary.spreads} chosen={chosen} onChoose={onChoose} />
-          <Typography variant="h3" sx={{ mt: 2 }} gutterBottom>
-            Fields that change
-          </Typography>
-          {summary.fields.map((f) => (
-            <Box key={f.field} sx={{ display: "flex", height: 22 }}>
-              <Typography sx={{ flex: 1 }}>{f.label}</Typography>
-              <Typography color="textSecondary">{f.count.toLocaleString("en")}</Typography>
-            </Box>
-          ))}
-        </>
-      )}
-    </Box>
-  );
 }

@@ -42,6 +42,9 @@ function server(status = "prepared") {
     .on("GET /api/v1/runs/4/summary", () => ({
       arrived: 2,
       fields: [{ field: "price", label: "Price", count: 2 }],
+      groupings: [],
+      strange: [],
+      made: null,
       spreads: [],
       reasons: [],
     }))
@@ -145,7 +148,8 @@ describe("the lines of a review", () => {
     open("?status=changed&field=price&search=blue");
     await userEvent.click(await screen.findByRole("button", { name: "Decline Price of all shown" }));
     await waitFor(() => expect(sent(fake)).toHaveLength(2));
-    const of = { status: "changed", field: "price", search: "blue", later: false, again: false, guard: "" };
+    const none = { later: false, again: false, guard: "", reason: "", by: "", word: "" };
+    const of = { status: "changed", field: "price", search: "blue", ...none };
     expect(sent(fake)[1]).toEqual({ verdict: "decline", of, field: "price" });
   });
 
@@ -219,6 +223,9 @@ describe("the lines of a review", () => {
     const fake = server().on("GET /api/v1/runs/4/summary", () => ({
       arrived: 2,
       fields: [{ field: "price", label: "Price", count: 6 }],
+      groupings: [],
+      strange: [],
+      made: null,
       spreads: [{ field: "price", label: "Price", bars }],
       reasons: [],
     }));

@@ -4,7 +4,7 @@ import { describe, expect, it } from "vitest";
 import type { Decisions } from "../../api/deciding";
 import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
-import { runView } from "../../test/samples";
+import { runView, summaryOf } from "../../test/samples";
 import { Review } from "./Review";
 import { willDo } from "./willDo";
 
@@ -54,7 +54,7 @@ function server() {
   };
   return new FakeServer()
     .on("GET /api/v1/runs/4", now)
-    .on("GET /api/v1/runs/4/summary", () => ({ arrived: 1, fields: [], spreads: [], reasons: [] }))
+    .on("GET /api/v1/runs/4/summary", () => summaryOf())
     .on("GET /api/v1/runs/4/rows", () => ({ total: 0, rows: [] }))
     .on("GET /api/v1/runs/4/decisions", () => decided({ changed: 1 }))
     .on("POST /api/v1/runs/4/decline", become("declined", "declined by Ines: wrong week"))
