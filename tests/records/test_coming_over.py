@@ -14,7 +14,7 @@ from sqlmodel import select
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.crosswalk.saved import KINDS
 from nomotax.flows.applying import apply, request_apply
-from nomotax.flows.catalog import product_detail
+from nomotax.flows.product import product_detail
 from nomotax.flows.runs import prepare
 from nomotax.flows.undoing import start_undo
 from nomotax.records.catalog import Catalog

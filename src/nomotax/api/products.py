@@ -18,17 +18,19 @@ from nomotax.flows import (
     decisions,
     editing,
     needs,
+    product,
     publishing,
     sheet,
     views,
     waiting,
 )
 from nomotax.flows import outbound as files
-from nomotax.flows.catalog import ProductDetail, ProductPage
+from nomotax.flows.catalog import ProductPage
 from nomotax.flows.changing import BulkEdit
 from nomotax.flows.decisions import KeptField
 from nomotax.flows.editing import ProductEdit
 from nomotax.flows.needs import Completeness, Needs
+from nomotax.flows.product import ProductDetail
 from nomotax.flows.publishing import StatesEdit
 from nomotax.flows.sheet import SheetEdit, SheetWritten
 from nomotax.flows.views import ViewEdit, Views
@@ -161,7 +163,7 @@ def drop_view(path: ViewPath) -> Response:
 @api.get("/stores/<int:store_id>/products/<path:key>", responses={200: ProductDetail})
 def get_product(path: ProductPath) -> Response:
     """One product and its history."""
-    return answer(catalog.product_detail(path.store_id, path.key))
+    return answer(product.product_detail(path.store_id, path.key))
 
 
 @api.put("/stores/<int:store_id>/products/<path:key>", responses={200: ProductDetail})
@@ -169,7 +171,14 @@ def edit_product(path: ProductPath, body: ProductEdit) -> Response:
     """Write values into a product, at once as a run of its own, or from a day on; gives the product
     with its history and what waits."""
     editing.edit_product(path.store_id, path.key, body)
-    return answer(catalog.product_detail(path.store_id, path.key))
+    return answer(product.product_detail(path.store_id, path.key))
+
+
+@api.delete("/stores/<int:store_id>/declined/<int:value_id>", responses={200: Done})
+def forget_declined(path: DatedPath) -> Response:
+    """The next delivery may write a value that was declined until another comes."""
+    product.forget_declined(path.store_id, path.value_id)
+    return answer(Done())
 
 
 @api.post("/stores/<int:store_id>/states", responses={201: Made})

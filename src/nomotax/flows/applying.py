@@ -13,6 +13,7 @@ from sqlmodel import Session
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.later import GIVEN, LATER, given
 from nomotax.core.changes.offers import OF_ARTICLE
+from nomotax.core.changes.remembered import REMEMBERED
 from nomotax.core.changes.restoring import MADE
 from nomotax.core.changes.staging import Heading, new_products, product_deltas
 from nomotax.core.changes.taking_back import STAYS
@@ -34,11 +35,14 @@ from nomotax.records.database import session
 from nomotax.records.dated import DatedValues, settle
 from nomotax.records.pairings import Pairings
 from nomotax.records.queue import enqueue
+from nomotax.records.remembered import Declined, remembered_of
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
 from nomotax.records.tables import Run
 
+#: Fields of products.
+_SAID = {"key": pl.String, "field": pl.String}
 #: Where a line stands in its changeset, and the lists of what it writes.
 _AT, _LISTS = "__at", ("fields", LATER)
 _WRITES = pl.col("status").is_in(["new", "changed"])
@@ -101,7 +105,8 @@ def _apply(run_id: int) -> None:
 class _Written:
     """The products that a run makes, once they are in ``shape``, what it changes of others, what
     waits for its day, fields with the products in which they are kept by hand from now on, and how
-    many lines guards hold."""
+    many lines guards hold. ``declined`` are values that people would not have until others come,
+    ``said`` the fields of products of which the feed has others than the catalog."""
 
     made: pl.DataFrame
     deltas: pl.DataFrame
@@ -109,6 +114,10 @@ class _Written:
     later: pl.DataFrame = dataclass_field(default_factory=lambda: pl.DataFrame(schema=GIVEN))
     kept: list[tuple[str, tuple[str, ...]]] = dataclass_field(default_factory=list)
     held: int = 0
+    declined: pl.DataFrame = dataclass_field(
+        default_factory=lambda: pl.DataFrame(schema=REMEMBERED)
+    )
+    said: pl.DataFrame = dataclass_field(default_factory=lambda: pl.DataFrame(schema=_SAID))
 
 
 def _written(run: Run, heading: Heading) -> _Written:
@@ -119,9 +128,12 @@ def _written(run: Run, heading: Heading) -> _Written:
         return _Written(restored, product_deltas(frame.filter(~pl.col(MADE))))
     frame = scan.with_row_index(_AT).filter(_WRITES | MOVED).collect()
     kept: list[tuple[str, tuple[str, ...]]] = []
-    held = 0
+    held, declined, said = 0, pl.DataFrame(schema=REMEMBERED), pl.DataFrame(schema=_SAID)
+    if run.kind == "delivery" and remembered_of(run.feed_id or 0).height:
+        said = _said(frame)
     if run.kind == "delivery" and (verdicts := verdicts_of(run)):
         kept, held = verdicts.kept(), int(verdicts.held().gather(frame[_AT]).sum())
+        declined = verdicts.remembered(frame, frame[_AT])
         left = verdicts.left(verdicts.corrected(frame, frame[_AT]), frame[_AT])
         frame = left.filter(
             pl.any_horizontal(pl.col(c).list.len() > 0 for c in left.columns if c in _LISTS)
@@ -138,7 +150,16 @@ def _written(run: Run, heading: Heading) -> _Written:
 
     others = frame.filter(~new)
     changed = others.filter(pl.col("fields").list.len() > 0)
-    return _Written(frame.filter(new), product_deltas(changed), shape, given(others), kept, held)
+    return _Written(
+        frame.filter(new), product_deltas(changed), shape, given(others), kept, held, declined, said
+    )
+
+
+def _said(frame: pl.DataFrame) -> pl.DataFrame:
+    """Each field of products in which a feed has another value than the catalog."""
+    there = frame.filter(pl.col("status") == "changed")
+    lists = [there.select("key", pl.col(c).alias("field")) for c in _LISTS if c in there.columns]
+    return pl.concat(lists).explode("field").drop_nulls().unique()
 
 
 def _take_back(run_id: int, schema: StoreSchema, tell: Progress) -> None:
@@ -183,6 +204,7 @@ def _write(
     waits = DatedValues(db, run.store_id).give(known_id(run), written.later)
     for field, keys in written.kept:
         Catalog(db, run.store_id).keep_those(keys, field, run.actor)
+    _remember(db, run, written)
     changes.make_known(made.height, changed)
     if run.kind == "dated":
         settle(db, run.store_id, known_id(run), _refused(run))
@@ -191,6 +213,18 @@ def _write(
     said += f"; {waits} values wait for their day" if waits else ""
     said += f"; held by guards, and left: {written.held}" if written.held else ""
     move(db, known_id(run), "applied", said, progress=100, finished_at=now())
+
+
+def _remember(db: Session, run: Run, written: _Written) -> None:
+    """What is declined until the supplier says something else; where that is so now, what was
+    declined before is over."""
+    if run.kind != "delivery" or run.feed_id is None:
+        return
+    memory, run_id = Declined(db, run.store_id), known_id(run)
+    if written.said.height:
+        over = remembered_of(run.feed_id).join(written.said, on=["key", "field"], how="semi")
+        memory.end(run_id, over["id"].to_list())
+    memory.keep(run.feed_id, run_id, written.declined)
 
 
 def _pair_numbered(db: Session, run: Run, made: pl.DataFrame) -> None:

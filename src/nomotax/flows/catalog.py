@@ -4,28 +4,25 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import cast as cast_type
 
 from pydantic import BaseModel
-from sqlmodel import Session, col, select
+from sqlmodel import col, select
 
 from nomotax.core.changes.states import STATE, State
 from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tree import SIGN
-from nomotax.core.schema.model import Role, StoreField, StoreSchema
+from nomotax.core.schema.model import Role, StoreField
 from nomotax.core.showing import BESIDE, Selection
 from nomotax.flows.listing import LISTED, listing_of
 from nomotax.flows.needs import asked_of
-from nomotax.flows.waiting import DatedLine, lines_of
-from nomotax.records.catalog import Catalog, in_catalog
+from nomotax.records.catalog import Catalog
 from nomotax.records.database import session
-from nomotax.records.products import Product, ProductChange
+from nomotax.records.products import Product
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
-from nomotax.records.runs import Runs
-from nomotax.records.tables import Run, RunKind, Supplier
+from nomotax.records.tables import Supplier
 
 
 class CategoryCount(BaseModel):
@@ -54,45 +51,6 @@ class ProductLine(BaseModel):
 class ProductPage(BaseModel):
     total: int
     products: list[ProductLine]
-
-
-class FieldChange(BaseModel):
-    field: str
-    before: str | None
-    after: str | None
-
-
-class HistoryEntry(BaseModel):
-    """What a run did to a product: ``kind`` is *new* or *changed*; ``undone_by`` is the run
-    that took it back; a run of ``run_kind`` *edit* was written by hand, by its ``author``."""
-
-    run_id: int
-    run_kind: RunKind
-    author: str
-    at: datetime
-    kind: str
-    undone_by: int | None
-    changes: list[FieldChange]
-
-
-class Variant(BaseModel):
-    """Another variant of the same product. ``options`` as ``Size: 3 | Colour: Blue``."""
-
-    key: str
-    options: str
-    price: str
-    stock: str
-
-
-class ProductDetail(BaseModel):
-    """``variants`` are all of the product that
-    this one is a variant of, itself among them, and empty where it stands alone; ``dated`` are
-    values that wait for their day."""
-
-    product: ProductLine
-    history: list[HistoryEntry]
-    variants: list[Variant]
-    dated: list[DatedLine]
 
 
 def category_counts(store_id: int) -> list[CategoryCount]:
@@ -140,14 +98,14 @@ def product_page(
         # In the order of the listing; one that a run has removed since is not there any more.
         kept = Catalog(db, store_id).kept_fields(there)
         lines = {
-            product.id: _line(product, supplier, kept.get(known_id(product), []))
+            product.id: line_of(product, supplier, kept.get(known_id(product), []))
             for product, supplier in db.exec(query)
         }
         page = [lines[one] for one in there if one in lines]
         return ProductPage(total=found.len(), products=page)
 
 
-def _line(product: Product, supplier: str, kept: list[str]) -> ProductLine:
+def line_of(product: Product, supplier: str, kept: list[str]) -> ProductLine:
     return ProductLine(
         key=product.key,
         title=product.title,
@@ -157,121 +115,6 @@ def _line(product: Product, supplier: str, kept: list[str]) -> ProductLine:
         content={f: v for f, v in product.content.items() if f != STATE},
         changed_at=product.changed_at,
         kept=kept,
-    )
-
-
-def product_detail(store_id: int, key: str) -> ProductDetail:
-    """One product with what each run changed, newest first. Raises ``NotFound``."""
-    with session() as db:
-        query = (
-            select(Product, Supplier.name)
-            .join(Supplier, col(Product.supplier_id) == col(Supplier.id))
-            .where(*in_catalog(store_id), Product.key == key)
-        )
-        found = db.exec(query).first()
-        if found is None:
-            raise NotFound(f"There is no product {key!r} in this catalog.")
-        history = _history(db, found[0])
-        own = known_id(found[0])
-        kept = Catalog(db, store_id).kept_fields([own]).get(own, [])
-        schema = Stores(db).schema(store_id)
-        return ProductDetail(
-            product=_line(*found, kept),
-            history=history,
-            variants=_variants(db, found[0], schema),
-            dated=list(lines_of(db, store_id, schema, [known_id(found[0])])),
-        )
-
-
-_MOST_VARIANTS = 500
-
-
-def _variants(db: Session, product: Product, schema: StoreSchema) -> list[Variant]:
-    """All variants of a product's group, in the order of their keys."""
-    if not product.variant_group:
-        return []
-    query = (
-        select(Product)
-        .where(
-            *in_catalog(product.store_id),
-            Product.variant_group == product.variant_group,
-            Product.supplier_id == product.supplier_id,
-        )
-        .order_by(col(Product.key))
-        .limit(_MOST_VARIANTS)
-    )
-    return [
-        Variant(
-            key=one.key,
-            options=_content_of(schema.with_role(Role.OPTIONS), one.content),
-            price=_content_of(schema.with_role(Role.PRICE), one.content),
-            stock=_content_of(schema.with_role(Role.STOCK), one.content),
-        )
-        for one in db.exec(query)
-    ]
-
-
-#: So many changes of a product are shown.
-_SHOWN = 50
-
-
-def _history(db: Session, product: Product) -> list[HistoryEntry]:
-    """What runs did to a product, newest first, down to the one that made it."""
-    query = (
-        select(ProductChange, Run)
-        .join(Run, col(ProductChange.run_id) == col(Run.id))
-        .where(ProductChange.product_id == product.id)
-        .order_by(col(ProductChange.id).desc())
-    )
-    rows = db.exec(query).all()
-    # A run of before undoing was one of its own took itself back.
-    by = Runs(db, product.store_id).undoing({known_id(run) for _, run in rows})
-    found = [
-        _entry(
-            run,
-            "changed",
-            by.get(known_id(run), run.id) if not _stands(change, run) else None,
-            change.before,
-            change.after,
-        )
-        for change, run in rows[:_SHOWN]
-    ]
-    made = db.get(Run, product.created_run) if product.created_run is not None else None
-    if made is not None:
-        found.append(_entry(made, "new", None, {}, _at_first(product, rows)))
-    return found
-
-
-def _stands(change: ProductChange, run: Run) -> bool:
-    return run.status != "undone" if change.stands is None else change.stands
-
-
-def _at_first(product: Product, rows: Sequence[tuple[ProductChange, Run]]) -> dict[str, str]:
-    """A product as it was made: without what was changed since."""
-    content = dict(product.content)
-    for change, run in rows:
-        if _stands(change, run):
-            kept = {f: v for f, v in content.items() if f not in change.after}
-            content = kept | change.before
-    return content
-
-
-def _entry(
-    run: Run,
-    kind: str,
-    undone_by: int | None,
-    before: Mapping[str, str],
-    after: Mapping[str, str | None],
-) -> HistoryEntry:
-    fields = sorted(after)
-    return HistoryEntry(
-        run_id=run.id or 0,
-        run_kind=cast_type(RunKind, run.kind),
-        author=run.author,
-        at=run.finished_at or run.created_at,
-        kind=kind,
-        undone_by=undone_by,
-        changes=[FieldChange(field=f, before=before.get(f), after=after.get(f)) for f in fields],
     )
 
 

@@ -316,6 +316,7 @@ def _said(rule: Verdict, label: Callable[[str], str]) -> str:
         which += f" that a guard found ({_called(of.guard, label)})" if of.guard else ""
         which += f" for {of.reason.replace('_', ' ')}" if of.reason else ""
         which += f" with {_grouped(of.by, label)} “{of.word}”" if of.by else ""
+    which += ", until the supplier changes it" if rule.remember else ""
     return f"{label(rule.field)} of {which}" if rule.field else which
 
 

@@ -41,6 +41,7 @@ from nomotax.records.database import session
 from nomotax.records.dated import waiting_of
 from nomotax.records.numbering import first_free
 from nomotax.records.queue import enqueue
+from nomotax.records.remembered import remembered_of
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
@@ -190,7 +191,7 @@ def _prepare(run_id: int, tell: Progress) -> None:
     comparison = Comparison(
         work.plan, products, work.owner, work.run.feed_id or 0, kept_of(store_id),
         pairings_of(store_id, work.supplier_id) if asks else None, work.picked, work.standing,
-        work.numbers, work.days, work.rows.picked,
+        work.numbers, work.days, work.rows.picked, remembered_of(work.run.feed_id or 0),
     )  # fmt: skip
     # What a feed that only completes does not name may well come from another one, unless a person
     # has said what is to become of it; what a trial does not name may stand in the other rows.

@@ -97,6 +97,27 @@ class KeptValue(Acted, table=True):
     at: datetime = moment()
 
 
+class DeclinedValue(SQLModel, table=True):
+    """A value of a feed's for a field of a product that was declined in a run until the supplier
+    says another one; ``ended_by`` is the run in which that was so. It counts while ``run_id``
+    stands, and ``ended_by`` does not."""
+
+    __tablename__: ClassVar[str] = "declined_values"
+    __table_args__ = (
+        Index("declined_values_by_feed", "feed_id"),
+        Index("declined_values_by_product", "product_id"),
+    )
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    store_id: int = Field(foreign_key="stores.id")
+    feed_id: int = Field(foreign_key="feeds.id")
+    product_id: int = Field(sa_column=Column(BigInteger, nullable=False))
+    field: str
+    value: str | None = None
+    run_id: int = Field(foreign_key="runs.id")
+    ended_by: int | None = Field(default=None, foreign_key="runs.id")
+
+
 class DatedValue(Acted, table=True):
     """What a field of a product is to hold from the start of a day on (by UTC); null for nothing.
     ``status`` is *waiting*, *written*, *refused* with a reason, *replaced* by another one of the

@@ -95,6 +95,11 @@ class Runs(Repository):
         )
         return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(_RECENT)))
 
+    def prepared(self, most: int) -> list[Run]:
+        """Those that wait for a person, the newest first."""
+        query = select(Run).where(Run.store_id == self.store_id, Run.status == "prepared")
+        return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(most)))
+
     def undo_under_way(self, run_id: int) -> Run | None:
         """The run that is about to take another back."""
         still = ("queued", "preparing", "prepared", "applying")

@@ -355,6 +355,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/declined/{value_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** The next delivery may write a value that was declined until another comes. */
+        delete: operations["products_forget_declined_stores__int_store_id__declined__int_value_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/states": {
         parameters: {
             query?: never;
@@ -2894,9 +2911,9 @@ export interface components {
         };
         /**
          * ProductDetail
-         * @description ``variants`` are all of the product that
-         *     this one is a variant of, itself among them, and empty where it stands alone; ``dated`` are
-         *     values that wait for their day.
+         * @description ``variants`` are all of the product that this one is a variant of, itself among them, and
+         *     empty where it stands alone; ``dated`` are values that wait for their day, ``declined`` those
+         *     that no feed writes until it says others; ``coming`` is what prepared runs would change.
          */
         ProductDetail: {
             product: components["schemas"]["ProductLine"];
@@ -2906,6 +2923,56 @@ export interface components {
             variants: components["schemas"]["Variant"][];
             /** Dated */
             dated: components["schemas"]["DatedLine"][];
+            /** Declined */
+            declined: components["schemas"]["DeclinedBefore"][];
+            /** Coming */
+            coming: components["schemas"]["Coming"][];
+        };
+        /**
+         * Change
+         * @description ``percent`` is given where both values are numbers and the old one is not zero; ``day`` is
+         *     that from which the new value holds, null where the run itself writes it. It is ``declined``
+         *     where a person has decided against it, ``corrected`` where one has written the new value.
+         */
+        Change: {
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+            /** Percent */
+            percent: string | null;
+            /** Day */
+            day: string | null;
+            /**
+             * Declined
+             * @default false
+             */
+            declined?: boolean;
+            /**
+             * Corrected
+             * @default false
+             */
+            corrected?: boolean;
+        };
+        /**
+         * Coming
+         * @description What a prepared run would change of a product, as it is decided by now.
+         */
+        Coming: {
+            /** Run Id */
+            run_id: number;
+            /**
+             * Run Kind
+             * @enum {string}
+             */
+            run_kind: "delivery" | "undo" | "edit" | "restore" | "dated";
+            /** File Name */
+            file_name: string;
+            line: components["schemas"]["ReviewRow"];
         };
         /**
          * DatedLine
@@ -2936,6 +3003,30 @@ export interface components {
             author: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * DeclinedBefore
+         * @description A value that a feed would have, declined in a run until its supplier says another one.
+         */
+        DeclinedBefore: {
+            /** Id */
+            id: number;
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Value */
+            value: string | null;
+            /** Feed Id */
+            feed_id: number;
+            /** Feed */
+            feed: string;
+            /** Run Id */
+            run_id: number;
+            /** Author */
+            author: string;
+            /** At */
+            at: string | null;
         };
         /** FieldChange */
         FieldChange: {
@@ -2972,6 +3063,29 @@ export interface components {
             undone_by: number | null;
             /** Changes */
             changes: components["schemas"]["FieldChange"][];
+        };
+        /**
+         * ReviewRow
+         * @description A line; ``held`` tells that a guard holds it until it is let through.
+         */
+        ReviewRow: {
+            /** Row */
+            row: number | null;
+            /** Key */
+            key: string | null;
+            /** Title */
+            title: string | null;
+            /** Status */
+            status: string;
+            /** Reason */
+            reason: string | null;
+            /**
+             * Held
+             * @default false
+             */
+            held?: boolean;
+            /** Changes */
+            changes: components["schemas"]["Change"][];
         };
         /**
          * Variant
@@ -7549,59 +7663,6 @@ export interface components {
             rows: components["schemas"]["ReviewRow"][];
         };
         /**
-         * Change
-         * @description ``percent`` is given where both values are numbers and the old one is not zero; ``day`` is
-         *     that from which the new value holds, null where the run itself writes it. It is ``declined``
-         *     where a person has decided against it, ``corrected`` where one has written the new value.
-         */
-        Change: {
-            /** Field */
-            field: string;
-            /** Label */
-            label: string;
-            /** Before */
-            before: string | null;
-            /** After */
-            after: string | null;
-            /** Percent */
-            percent: string | null;
-            /** Day */
-            day: string | null;
-            /**
-             * Declined
-             * @default false
-             */
-            declined?: boolean;
-            /**
-             * Corrected
-             * @default false
-             */
-            corrected?: boolean;
-        };
-        /**
-         * ReviewRow
-         * @description A line; ``held`` tells that a guard holds it until it is let through.
-         */
-        ReviewRow: {
-            /** Row */
-            row: number | null;
-            /** Key */
-            key: string | null;
-            /** Title */
-            title: string | null;
-            /** Status */
-            status: string;
-            /** Reason */
-            reason: string | null;
-            /**
-             * Held
-             * @default false
-             */
-            held?: boolean;
-            /** Changes */
-            changes: components["schemas"]["Change"][];
-        };
-        /**
          * Groups
          * @description The largest groups, and how many there are in all.
          */
@@ -7705,7 +7766,8 @@ export interface components {
          *
          *     What guards hold is written only once it is let through (*release*), for a ``reason``: by one
          *     guard where the lines are those of its finding, by all otherwise. *correct* has a ``field`` of
-         *     these products hold another ``value``, null for none; with ``keep`` it is kept by hand.
+         *     these products hold another ``value``, null for none; with ``keep`` it is kept by hand. What is
+         *     declined with ``remember`` stays so in the deliveries to come, until they say another value.
          */
         Verdict: {
             /**
@@ -7734,6 +7796,11 @@ export interface components {
              * @default false
              */
             keep?: boolean;
+            /**
+             * Remember
+             * @default false
+             */
+            remember?: boolean;
         };
         /**
          * Chosen
@@ -9352,6 +9419,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProductDetail"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_forget_declined_stores__int_store_id__declined__int_value_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                value_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */

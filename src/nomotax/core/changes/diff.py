@@ -24,6 +24,7 @@ from nomotax.core.changes.offers import (
 )
 from nomotax.core.changes.picking import Picked
 from nomotax.core.changes.policy import Gone, may_be_written, ruled, stock_of
+from nomotax.core.changes.remembered import DECLINED_BEFORE, without_declined
 from nomotax.core.changes.states import HIDDEN, STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import TOLD, FilledField, Plan, as_text
 from nomotax.core.crosswalk.problems import (
@@ -99,7 +100,8 @@ class Comparison:
     only ``picked`` articles make products, nothing is asked of the others. Among other offers,
     ``standing``, those values are compared that hold. Products that are made without a key are
     given one of ``numbers``. ``days`` tells which values hold only from a later one on. With
-    ``only_picked`` all rows of other articles are left out.
+    ``only_picked`` all rows of other articles are left out. What is ``remembered`` as declined
+    changes nothing.
     """
 
     def __init__(
@@ -115,10 +117,12 @@ class Comparison:
         numbers: Numbers | None = None,
         days: Days | None = None,
         only_picked: bool = False,
+        remembered: pl.DataFrame | None = None,
     ) -> None:
         self.plan, self.catalog, self.kept = plan, catalog, kept or {}
         self.owner, self.feed, self.picked, self.standing = owner, feed, picked, standing
         self.numbers, self.days, self.only_picked = numbers, days, only_picked
+        self.remembered = remembered
         #: What stood for keys, with those that were given; known when all are noted.
         self.given = pl.DataFrame(schema=GIVEN)
         self._noted: list[Noted] = []
@@ -174,7 +178,7 @@ class Comparison:
             pl.col(OWNER).is_not_null().alias(_KNOWN),
             *(c for f in plan.fields for c in (NEW + f, OLD + f)), *_state_sides(joined, plan),
             rows[OF_ARTICLE], seen[CONTENT].alias(PRINT), *self._notes(),
-            *(c for c in joined.columns if c == LATER or c.startswith(DAY)),
+            *(c for c in joined.columns if c in (LATER, DECLINED_BEFORE) or c.startswith(DAY)),
         )  # fmt: skip
         said = told_aside(rows, joined, plan.fields)
         return pl.concat([lines, said], how="horizontal"), noted
@@ -236,6 +240,9 @@ class Comparison:
         whole = pl.concat(both, how="horizontal").with_columns(
             _effective(f, kept.get(f.field.name, ())) for f in plan.filled
         )
+        if self.remembered is not None and self.remembered.height:
+            labels = [plan.schema[f].label for f in plan.fields]
+            whole = without_declined(whole, self.remembered, plan.fields, labels)
         whole = self.days.held_back(whole, plan) if self.days else whole
         return whole.with_columns(_changed_fields(whole, plan, self._movers))
 
@@ -297,7 +304,7 @@ class Comparison:
         written = pl.col("status").is_in(["new", "changed"])
         nothing = pl.lit([], dtype=pl.List(pl.String))
         reasons = _reasons(own, judged)
-        notes = [c for c in (HOLDS, AT_ONCE) if c in judged.columns]
+        notes = [c for c in (HOLDS, AT_ONCE, DECLINED_BEFORE) if c in judged.columns]
         if notes:
             reasons = judged.select(pl.coalesce(reasons, *notes).alias("reason")).to_series()
         return judged.with_columns(

@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from nomotax.core.changes.later import LATER
 from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.changes.remembered import REMEMBERED
 
 #: The names of what a line does not write, and whether a guard holds all of it.
 DECLINED, HELD = "declined", "held"
@@ -47,7 +48,8 @@ class Verdict(BaseModel):
 
     What guards hold is written only once it is let through (*release*), for a ``reason``: by one
     guard where the lines are those of its finding, by all otherwise. *correct* has a ``field`` of
-    these products hold another ``value``, null for none; with ``keep`` it is kept by hand.
+    these products hold another ``value``, null for none; with ``keep`` it is kept by hand. What is
+    declined with ``remember`` stays so in the deliveries to come, until they say another value.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -58,6 +60,7 @@ class Verdict(BaseModel):
     reason: str = Field(default="", max_length=500)
     value: str | None = None
     keep: bool = False
+    remember: bool = False
 
     @model_validator(mode="after")
     def _something(self) -> Verdict:
@@ -184,6 +187,27 @@ class Verdicts:
             for rule in self._rules
             if rule.verdict == "correct" and rule.keep
         ]
+
+    def remembered(self, lines: pl.DataFrame, at: pl.Series) -> pl.DataFrame:
+        """Of lines as they were prepared, which stand ``at`` these places: the values of products
+        that are there, declined until another comes, as ``remembered.REMEMBERED``."""
+        until = np.array([*(r.verdict == "decline" and r.remember for r in self._rules), False])
+        nothing = pl.DataFrame(schema=REMEMBERED)
+        if not until.any():
+            return nothing
+        lists = [c for c in ("fields", LATER) if c in lines.columns]
+        there = pl.col("status") == "changed"
+        found = [nothing]
+        for name in sorted({n for c in lists for n in lines[c].explode().drop_nulls().unique()}):
+            last = np.maximum(self._last.get("", self._none), self._last.get(name, self._none))
+            own = pl.Series(until[last]).gather(at)
+            writes = pl.any_horizontal(
+                pl.col(c).list.contains(name).fill_null(False) for c in lists
+            )
+            value = pl.col(NEW + name).alias("value")
+            told = lines.filter(own).filter(there & writes)
+            found.append(told.select("key", pl.lit(name).alias("field"), value))
+        return pl.concat(found)
 
     def left(self, lines: pl.DataFrame, at: pl.Series) -> pl.DataFrame:
         """Lines, which stand ``at`` these places, with what they still write in ``fields`` and
