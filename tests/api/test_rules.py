@@ -240,3 +240,33 @@ def test_what_the_store_says_of_a_field_holds_for_every_feed(client, work, nurse
     assert store["BH-002"]["price"] == "8.90"
     send(client, "put", "/stores/1/products/BH-001", {"values": {"name": "Buxus"}})
     assert catalog(client)["BH-001"]["name"] == "Buxus"
+
+
+def test_products_are_deleted_together_seen_before_and_come_back_by_undo_or_a_feed(
+    client, work, nursery
+):
+    run(client, work, nursery, BOX, ROSE, YEW)
+    chosen = [{"field": "$key", "test": "any of", "value": "BH-001\nBH-002"}]
+    made = send(client, "post", "/stores/1/states", {"to": "out", "where": chosen}, 201)["id"]
+    work()
+    assert get(client, f"/runs/{made}")["file_name"] == "2 products taken out"
+    change = get(client, f"/runs/{made}/rows")["rows"][0]["changes"][0]
+    assert (change["before"], change["after"]) == ("live", "taken out")
+    assert {state(client, key) for key in ("BH-001", "BH-002")} == {"live"}
+    send(client, "post", f"/runs/{made}/apply", None, 202)
+    work()
+    assert "BH-001" not in catalog(client) and "BH-003" in catalog(client)
+    client.get("/api/v1/stores/1/products/BH-001")
+    assert client.get("/api/v1/stores/1/products/BH-001").status_code == 404
+    none = send(client, "post", "/stores/1/states", {"to": "out", "where": chosen}, 409)
+    assert none["detail"] == "There is no product here."
+    undo(client, work, made)
+    assert {state(client, key) for key in ("BH-001", "BH-002")} == {"live"}
+    one = [{"field": "$key", "test": "is", "value": "BH-002"}]
+    again = send(client, "post", "/stores/1/states", {"to": "out", "where": one}, 201)["id"]
+    work()
+    assert get(client, f"/runs/{again}")["file_name"] == "BH-002 taken out"
+    send(client, "post", f"/runs/{again}/apply", None, 202)
+    work()
+    run(client, work, nursery, BOX, ROSE, YEW)
+    assert state(client, "BH-002") == "live"

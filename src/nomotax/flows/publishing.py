@@ -1,11 +1,14 @@
-"""Many products made live, hidden or archived: a run like any other, seen before it is applied."""
+"""Many products made live, hidden or archived, or taken out of the catalog: a run like any other,
+seen before it is applied."""
 
 from __future__ import annotations
+
+from typing import Literal
 
 import polars as pl
 
 from nomotax.core.changes.marks import NEW, OLD
-from nomotax.core.changes.states import LIVE, STATE, State
+from nomotax.core.changes.states import LIVE, STATE, State, said
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
 from nomotax.core.errors import Conflict
 from nomotax.core.showing import Selection
@@ -24,9 +27,10 @@ _NONE = pl.lit(None, dtype=pl.String)
 
 
 class StatesEdit(Selection):
-    """The products that are shown, and the state that they are to have."""
+    """The products that are shown, and the state that they are to have; *out* are those that are
+    deleted: their history is kept, and a feed that brings one again puts it back."""
 
-    to: State
+    to: State | Literal["out"]
 
     @property
     def shown(self) -> Selection:
@@ -42,7 +46,7 @@ def start_states(store_id: int, edit: StatesEdit) -> Run:
         others = found.filter(pl.col("state") != edit.to).height
         if not others:
             raise Conflict(
-                f"All {found.height:,} products are {edit.to} already." if found.height
+                f"All {found.height:,} products are {said(edit.to)} already." if found.height
                 else "There is no product here.",
                 where=edit.category or edit.search or "the catalog",
                 remedy="Choose other products, or another state.",
@@ -53,11 +57,18 @@ def start_states(store_id: int, edit: StatesEdit) -> Run:
             stage="waiting for a worker",
             used={
                 "states": edit.model_dump(),
-                "file_name": f"{named or 'all products'} {edit.to}",
+                "file_name": f"{named or _several(edit, found)} {said(edit.to)}",
             },
         )
         enqueue(db, "prepare", run_id=known_id(run))
         return run
+
+
+def _several(edit: StatesEdit, found: pl.DataFrame) -> str:
+    """Products that no search and no branch names."""
+    if not edit.where:
+        return "all products"
+    return str(found["key"][0]) if found.height == 1 else f"{found.height:,} products"
 
 
 def prepare_states(run_id: int, tell: Progress) -> None:
@@ -77,6 +88,6 @@ def prepare_states(run_id: int, tell: Progress) -> None:
     )  # fmt: skip
     kept = keep_changeset(run, lines.lazy(), pl.DataFrame(schema=PROBLEM_SCHEMA))
     with session() as db:
-        move(db, run_id, "prepared", f"prepared: {lines.height} would be {edit.to}", progress=100,
-             counts={"changed": lines.height}, **kept,
+        told = f"prepared: {lines.height} would be {said(edit.to)}"
+        move(db, run_id, "prepared", told, progress=100, counts={"changed": lines.height}, **kept,
              rules_revision=store.rules_revision)  # fmt: skip

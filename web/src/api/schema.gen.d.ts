@@ -3140,7 +3140,8 @@ export interface components {
         };
         /**
          * StatesEdit
-         * @description The products that are shown, and the state that they are to have.
+         * @description The products that are shown, and the state that they are to have; *out* are those that are
+         *     deleted: their history is kept, and a feed that brings one again puts it back.
          */
         StatesEdit: {
             /**
@@ -3163,11 +3164,8 @@ export interface components {
              * @default []
              */
             where?: components["schemas"]["Condition"][];
-            /**
-             * To
-             * @enum {string}
-             */
-            to: "live" | "hidden" | "archived";
+            /** To */
+            to: ("live" | "hidden" | "archived") | "out";
         };
         /**
          * BulkEdit

@@ -60,6 +60,8 @@ function shop(refuse = false) {
           ]
         : [],
     variants: [],
+    declined: [],
+    coming: [],
     dated,
   });
   return new FakeServer()

@@ -96,6 +96,8 @@ describe("a product", () => {
       product,
       dated: [],
       variants: [],
+      declined: [],
+      coming: [],
       history: [
         {
           run_id: 4,
@@ -160,6 +162,8 @@ describe("a product", () => {
         dated: [],
         history: [],
         variants: [variant("QP-1", "Size: 20 ml"), variant("QP-2", "Size: 60 ml")],
+        declined: [],
+        coming: [],
       }));
     draw(<Product />, "/s/1/catalog/QP-1", "/s/:store/catalog/:key");
     const variants = within(await screen.findByRole("region", { name: "Variants" }));

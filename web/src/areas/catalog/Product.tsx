@@ -12,8 +12,10 @@ import { useSchema, type StoreField } from "../../api/hooks";
 import { Failure, Waiting } from "../../components/states";
 import { plainText } from "../../components/richText";
 import { onDay, pictureAddress } from "../../components/words";
+import { Coming } from "./Coming";
 import { Offers } from "./Offers";
 import { Record } from "./Record";
+import { Variants } from "./Variants";
 import { useStoreId } from "../../shell/Shell";
 
 type Detail = Schemas["ProductDetail"];
@@ -68,6 +70,7 @@ export function Product() {
       >
         <ShopView detail={detail.data} fields={fields} />
         <Box sx={{ minWidth: 0 }}>
+          <Coming store={store} coming={detail.data.coming} />
           <Offers store={store} product={detail.data.product.key} fields={fields} />
           <Record store={store} detail={detail.data} fields={fields} />
         </Box>
@@ -239,56 +242,4 @@ function picturesOf(value: (role: string) => string | undefined, title: string) 
     const address = pictureAddress(link);
     return address ? [{ address, says: texts[i] || title }] : [];
   });
-}
-
-interface VariantsProps {
-  variants: Detail["variants"];
-  own: string;
-  currency: string;
-}
-
-function Variants({ variants, own, currency }: VariantsProps) {
-  const store = useStoreId();
-  return (
-    <Box
-      component="section"
-      aria-label="Variants"
-      sx={{
-        mb: 2,
-        maxHeight: 220,
-        overflowY: "auto",
-        borderTop: 1,
-        borderBottom: 1,
-        borderColor: "paper2.line",
-      }}
-    >
-      {variants.map((v) => (
-        <Box
-          key={v.key}
-          component={Link}
-          to={`/s/${store}/catalog/${encodeURIComponent(v.key)}`}
-          replace
-          aria-current={v.key === own || undefined}
-          sx={{
-            display: "grid",
-            gridTemplateColumns: "1fr 110px 90px",
-            gap: 1,
-            px: 0.75,
-            py: 0.4,
-            color: "inherit",
-            textDecoration: "none",
-            fontWeight: v.key === own ? 650 : 400,
-            bgcolor: v.key === own ? "action.selected" : undefined,
-            "&:hover": { bgcolor: "action.hover" },
-          }}
-        >
-          <span>{v.options.replaceAll(" | ", " · ") || v.key}</span>
-          <span style={{ textAlign: "right" }}>{v.price && `${v.price} ${currency}`}</span>
-          <span className="quiet" style={{ textAlign: "right" }}>
-            {v.stock && `${v.stock} in stock`}
-          </span>
-        </Box>
-      ))}
-    </Box>
-  );
 }

@@ -1,5 +1,6 @@
-/** Makes the products that are shown live, hidden or archived: a run, looked at before it is applied. */
+/** Makes the products that are shown live, hidden or archived, or deletes them: a run, looked at first. */
 import Button from "@mui/material/Button";
+import Divider from "@mui/material/Divider";
 import Menu from "@mui/material/Menu";
 import MenuItem from "@mui/material/MenuItem";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
@@ -59,6 +60,15 @@ export function Publish({ store, total, look }: PublishProps) {
             Make {count(total, "product", "products")} {one} …
           </MenuItem>
         ))}
+        <Divider />
+        <MenuItem
+          onClick={() => {
+            setAnchor(null);
+            begin.mutate("out");
+          }}
+        >
+          Delete {count(total, "product", "products")} …
+        </MenuItem>
       </Menu>
     </>
   );

@@ -13,7 +13,8 @@ import { TraceView } from "../../components/Trace";
 import { ago, byHand, count, STATE } from "../../components/words";
 import { useUndo } from "../../shell/undo";
 import { Dated } from "./Dated";
-import { PriceHistory } from "./PriceHistory";
+import { DeclinedBefore } from "./DeclinedBefore";
+import { ValueHistory } from "./ValueHistory";
 import { WriteState } from "./WriteState";
 import { WriteValue } from "./WriteValue";
 
@@ -165,7 +166,19 @@ export function Record({ store, detail, fields }: RecordProps) {
           <Dated store={store} lines={detail.dated} />
         </>
       )}
-      <PriceHistory store={store} detail={detail} fields={fields} />
+      <DeclinedBefore store={store} lines={detail.declined} />
+      <ValueHistory
+        store={store}
+        detail={detail}
+        fields={fields.filter((f) => f.kind === "money")}
+        name="Prices"
+      />
+      <ValueHistory
+        store={store}
+        detail={detail}
+        fields={fields.filter((f) => f.role === "stock")}
+        name="Stock"
+      />
       <Typography variant="h2" sx={{ mt: 3 }} gutterBottom>
         History
       </Typography>

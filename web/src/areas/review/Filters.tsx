@@ -96,6 +96,15 @@ export function Filters({ run, summary, shown, deciding, onSet, onThrough }: Fil
           Let all shown through
         </Button>
       )}
+      {isOpen(run) && ["changed", ""].includes(status) && (
+        <FormControlLabel
+          control={<Checkbox size="small" checked={deciding.remember} />}
+          onChange={(_, on) => deciding.setRemember(on)}
+          label="decline until it changes"
+          title="What is declined stays so in later deliveries, until the supplier sends another value"
+          sx={{ mr: 0 }}
+        />
+      )}
       {isOpen(run) && DECIDED.includes(status) && (
         <DecideShown of={of} label={status === "new" ? "" : label} deciding={deciding} />
       )}

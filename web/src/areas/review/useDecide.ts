@@ -1,6 +1,6 @@
 /** Deciding lines of a run, each decision to be taken back by one key. */
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import { dropDecision, postDecision, useDecisions, type Verdict } from "../../api/deciding";
 import type { RunView } from "../../api/hooks";
 import { useUndo } from "../../shell/undo";
@@ -10,6 +10,7 @@ export function useDecide(run: RunView) {
   const queries = useQueryClient();
   const undo = useUndo();
   const fresh = () => queries.invalidateQueries({ queryKey: ["review", run.id] });
+  const [remember, setRemember] = useState(false);
   const drop = useMutation({
     mutationFn: (decision: number) => dropDecision(run.id, decision),
     onError: undo.failed,
@@ -22,7 +23,14 @@ export function useDecide(run: RunView) {
     onSettled: fresh,
   });
   return {
-    decide: (verdict: Verdict, label: string) => decide.mutate({ verdict, label }),
+    decide: (verdict: Verdict, label: string) =>
+      decide.mutate({
+        verdict: remember && verdict.verdict === "decline" ? { ...verdict, remember } : verdict,
+        label,
+      }),
+    /** What is declined stays so until its supplier says something else. */
+    remember,
+    setRemember,
     drop: (decision: number) => drop.mutate(decision),
     busy: decide.isPending || drop.isPending,
   };

@@ -3,8 +3,8 @@ import { describe, expect, it } from "vitest";
 import type { Schemas } from "../../api/client";
 import type { StoreField } from "../../api/hooks";
 import { draw } from "../../test/render";
-import { PriceHistory } from "./PriceHistory";
-import { pricesOf } from "./prices";
+import { ValueHistory } from "./ValueHistory";
+import { momentsOf } from "./moments";
 
 type Detail = Schemas["ProductDetail"];
 type Entry = Detail["history"][number];
@@ -49,16 +49,19 @@ function detail(more: Partial<Detail> = {}): Detail {
     ],
     variants: [],
     dated: [],
+    declined: [],
+    coming: [],
     ...more,
   };
 }
 
+const MONEY = FIELDS.filter((one) => one.kind === "money");
 const waits = (day: string, field: string, value: string | null, reason = "") =>
   ({ id: 1, key: "Q-1", title: "", field, label: "", value, holds: null, day, author: "", reason }) as const;
 
 describe("the prices of a product", () => {
   it("are told at each moment one of them changed, and what was before", () => {
-    const { shown, moments } = pricesOf(detail(), FIELDS, 4);
+    const { shown, moments } = momentsOf(detail(), MONEY, 4);
     expect(shown.map((f) => f.name)).toEqual(["cost", "price"]);
     expect(moments.map((m) => [m.run, m.values.price, m.moved])).toEqual([
       [null, "3.00", []],
@@ -66,7 +69,7 @@ describe("the prices of a product", () => {
       [9, "4.50", ["price"]],
     ]);
     const made = entry(5, "2027-01-01", [{ field: "price", before: null, after: "3.00" }], { kind: "new" });
-    const whole = pricesOf(detail({ history: [...detail().history, made] }), FIELDS, 4).moments;
+    const whole = momentsOf(detail({ history: [...detail().history, made] }), MONEY, 4).moments;
     expect(whole.map((m) => m.run)).toEqual([5, 6, 9]);
     expect(whole[0]?.values).toEqual({ cost: "2.00", price: "3.00" });
   });
@@ -78,7 +81,7 @@ describe("the prices of a product", () => {
       waits("2027-03-01", "stock", "9"),
       waits("2027-04-01", "price", "6.00", "refused"),
     ];
-    const { shown, moments } = pricesOf(detail({ dated }), FIELDS, 4);
+    const { shown, moments } = momentsOf(detail({ dated }), MONEY, 4);
     expect(shown.map((f) => f.name)).toEqual(["cost", "price", "trade"]);
     expect(moments.slice(-2).map((m) => [m.waits, m.values.price, m.values.trade])).toEqual([
       [true, "5.00", undefined],
@@ -87,11 +90,11 @@ describe("the prices of a product", () => {
   });
 
   it("stand in a table, the newest first, and nowhere while they never moved", () => {
-    const props = { store: 1, fields: FIELDS };
-    const first = draw(<PriceHistory {...props} detail={detail({ history: [] })} />);
+    const props = { store: 1, fields: MONEY, name: "Prices" };
+    const first = draw(<ValueHistory {...props} detail={detail({ history: [] })} />);
     expect(screen.queryByRole("region", { name: "Prices over time" })).toBeNull();
     first.unmount();
-    draw(<PriceHistory {...props} detail={detail({ dated: [waits("2027-02-01", "price", "5.00")] })} />);
+    draw(<ValueHistory {...props} detail={detail({ dated: [waits("2027-02-01", "price", "5.00")] })} />);
     const rows = within(screen.getByRole("table")).getAllByRole("row").slice(1);
     expect(rows.map((row) => row.textContent)).toEqual([
       "1 Feb 20272.005.00waits",

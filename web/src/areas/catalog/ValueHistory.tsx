@@ -1,4 +1,4 @@
-/** What a product's prices were, are, and will be: as a table, and as a plot beside it. */
+/** What numbers of a product were, are, and will be: as a table, and as a plot beside it. */
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { LineChart } from "@mui/x-charts/LineChart";
@@ -7,27 +7,30 @@ import { Link } from "react-router";
 import type { Schemas } from "../../api/client";
 import type { StoreField } from "../../api/hooks";
 import { onDay } from "../../components/words";
-import { pricesOf, type Moment } from "./prices";
+import { momentsOf, type Moment } from "./moments";
 
 const INKS = ["primary-main", "secondary-main", "state-changed", "state-question"];
 const ink = (n: number) => `var(--mui-palette-${INKS[n % INKS.length]})`;
 /** More than these would not be told apart in a plot. */
 const SHOWN = 4;
 
-interface PriceHistoryProps {
+interface ValueHistoryProps {
   store: number;
   detail: Schemas["ProductDetail"];
+  /** The fields that are shown together. */
   fields: StoreField[];
+  /** What they are called. */
+  name: string;
 }
 
-/** Nothing for a product whose prices have only ever been what they are. */
-export function PriceHistory({ store, detail, fields }: PriceHistoryProps) {
-  const { shown, moments } = pricesOf(detail, fields, SHOWN);
+/** Nothing for a product whose numbers have only ever been what they are. */
+export function ValueHistory({ store, detail, fields, name }: ValueHistoryProps) {
+  const { shown, moments } = momentsOf(detail, fields, SHOWN);
   if (moments.length < 2) return null;
   return (
-    <Box component="section" aria-label="Prices over time" sx={{ mt: 3 }}>
+    <Box component="section" aria-label={`${name} over time`} sx={{ mt: 3 }}>
       <Typography variant="h2" gutterBottom>
-        Prices over time
+        {name} over time
       </Typography>
       <Plot shown={shown} moments={moments} />
       <Box component="table" sx={TABLE}>

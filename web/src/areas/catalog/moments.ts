@@ -1,8 +1,8 @@
-/** The prices of a product at each moment at which one of them changes. */
+/** The numbers of a product at each moment at which one of them changes. */
 import type { Schemas } from "../../api/client";
 import type { StoreField } from "../../api/hooks";
 
-/** From `at` on (milliseconds) these prices hold, until the next moment. */
+/** From `at` on (milliseconds) these values hold, until the next moment. */
 export interface Moment {
   at: number;
   values: Record<string, string | undefined>;
@@ -13,10 +13,9 @@ export interface Moment {
   waits: boolean;
 }
 
-/** The fields that are prices and were ever filled, and the moments, the first one first. */
-export function pricesOf(detail: Schemas["ProductDetail"], fields: StoreField[], most: number) {
-  const prices = fields.filter((field) => field.kind === "money");
-  const named = new Set(prices.map((field) => field.name));
+/** Those of the fields that were ever filled, and the moments, the first one first. */
+export function momentsOf(detail: Schemas["ProductDetail"], fields: StoreField[], most: number) {
+  const named = new Set(fields.map((field) => field.name));
   const past: Moment[] = [];
   // Backwards from what holds today: each change tells what was before it.
   const values: Moment["values"] = pick(detail.product.content, named);
@@ -35,7 +34,7 @@ export function pricesOf(detail: Schemas["ProductDetail"], fields: StoreField[],
     past.unshift({ ...first, at: first.at - DAY, values: { ...values }, moved: [], run: null });
   const moments = [...past, ...ahead(detail, named)];
   const filled = (field: StoreField) => moments.some((one) => one.values[field.name] !== undefined);
-  return { shown: prices.filter(filled).slice(0, most), moments };
+  return { shown: fields.filter(filled).slice(0, most), moments };
 }
 
 const DAY = 86_400_000;
