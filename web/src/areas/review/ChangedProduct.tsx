@@ -10,6 +10,7 @@ import { isOpen } from "../../api/deciding";
 import { useRunTrace, type RunView } from "../../api/hooks";
 import { Panel } from "../../components/Panel";
 import { Failure, Nothing, Waiting } from "../../components/states";
+import { isText, TextDiff } from "../../components/TextDiff";
 import { TraceView } from "../../components/Trace";
 import { onDay, signed } from "../../components/words";
 import { Correct } from "./Correct";
@@ -39,7 +40,6 @@ export function ChangedProduct({ run, status, product, deciding, onClose }: Chan
       ),
   });
   const line = found.data?.rows.find((r) => r.key === product);
-  const [correcting, setCorrecting] = useState("");
   return (
     <Panel
       title={line?.title || product}
@@ -52,7 +52,37 @@ export function ChangedProduct({ run, status, product, deciding, onClose }: Chan
       {found.isError && <Failure error={found.error} />}
       {found.isSuccess && !line && <Nothing title="This product is not among these rows" />}
       {line?.reason && <Typography sx={{ mb: 1 }}>{line.reason}</Typography>}
-      {line?.changes.map((c) => (
+      {line && <Changes run={run} line={line} product={product} deciding={deciding} />}
+      {line && !line.changes.length && !line.reason && (
+        <Typography color="textSecondary">Nothing of it changes.</Typography>
+      )}
+      {line && ["changed", "same", "gone", "stays", "taken out"].includes(line.status) && (
+        <Button
+          component={Link}
+          to={`/s/${run.store_id}/catalog/${encodeURIComponent(product)}`}
+          color="inherit"
+          sx={{ mt: 1 }}
+        >
+          Open it in the catalog
+        </Button>
+      )}
+    </Panel>
+  );
+}
+
+interface ChangesProps {
+  run: RunView;
+  line: Schemas["ReviewRow"];
+  product: string;
+  deciding: ReturnType<typeof useDecide>;
+}
+
+/** The fields that change, each corrected or decided by itself. */
+export function Changes({ run, line, product, deciding }: ChangesProps) {
+  const [correcting, setCorrecting] = useState("");
+  return (
+    <>
+      {line.changes.map((c) => (
         <Box key={c.field} sx={{ display: "flex", alignItems: "flex-start", flexWrap: "wrap" }}>
           <Box sx={{ flex: 1, minWidth: 0, ...(c.declined && { opacity: 0.6 }) }}>
             <ChangedField run={run} product={product} change={c} status={line.status} />
@@ -101,20 +131,7 @@ export function ChangedProduct({ run, status, product, deciding, onClose }: Chan
           )}
         </Box>
       ))}
-      {line && !line.changes.length && !line.reason && (
-        <Typography color="textSecondary">Nothing of it changes.</Typography>
-      )}
-      {line && ["changed", "same", "gone", "stays", "taken out"].includes(line.status) && (
-        <Button
-          component={Link}
-          to={`/s/${run.store_id}/catalog/${encodeURIComponent(product)}`}
-          color="inherit"
-          sx={{ mt: 1 }}
-        >
-          Open it in the catalog
-        </Button>
-      )}
-    </Panel>
+    </>
   );
 }
 
@@ -197,10 +214,14 @@ function BothValues({ change }: { change: ChangedFieldProps["change"] }) {
       <Typography variant="caption" color="textSecondary" component="div">
         {change.label} {change.percent && signed(change.percent)}
       </Typography>
-      <span className="mono" style={{ overflowWrap: "anywhere" }}>
-        {change.before !== null && <span className="quiet">{change.before} → </span>}
-        <b>{change.after ?? "∅"}</b>
-      </span>
+      {isText(change.before, change.after) ? (
+        <TextDiff before={change.before ?? ""} after={change.after ?? ""} />
+      ) : (
+        <span className="mono" style={{ overflowWrap: "anywhere" }}>
+          {change.before !== null && <span className="quiet">{change.before} → </span>}
+          <b>{change.after ?? "∅"}</b>
+        </span>
+      )}
       {change.corrected && <span className="quiet"> corrected by hand</span>}
       {change.declined && <span className="quiet"> declined; it stays</span>}
       {change.day && <span className="quiet"> from {onDay(change.day)}; until then it stays</span>}

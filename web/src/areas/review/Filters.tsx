@@ -91,6 +91,9 @@ export function Filters({ run, summary, shown, deciding, onSet, onThrough }: Fil
         />
       )}
       <Box sx={{ flex: 1 }} />
+      <Button color="inherit" onClick={() => onSet({ step: "0" })}>
+        Step through
+      </Button>
       {isOpen(run) && guard && (
         <Button color="inherit" onClick={() => onThrough({ of, what: "All lines that are shown." })}>
           Let all shown through

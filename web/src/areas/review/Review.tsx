@@ -18,6 +18,7 @@ import { Filters } from "./Filters";
 import { PLAIN, shownIn } from "./shown";
 import { Findings, LetThrough, type Through } from "./Findings";
 import { RunHeading } from "./RunHeading";
+import { StepThrough } from "./StepThrough";
 import { useDecide, useSharedDecisions } from "./useDecide";
 import { Progress } from "../../components/Progress";
 
@@ -45,6 +46,8 @@ function Ready({ run }: { run: RunView }) {
   const shown = shownIn(params, firstStatus(run));
   const { status, again, guard } = shown;
   const product = params.get("product") ?? "";
+  const step = params.get("step") ?? "";
+  const stepping = /^\d+$/.test(step);
   const [through, setThrough] = useState<Through | null>(null);
   const has = Object.keys(run.counts).length > 0;
   const decisions = useSharedDecisions(run);
@@ -124,47 +127,59 @@ function Ready({ run }: { run: RunView }) {
                 `${summary.data.arrived.toLocaleString("en")} rows arrived, all accounted for`}
             </Typography>
           </Box>
-          <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
-            <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
-              <Filters
-                run={run}
-                summary={summary.data}
-                shown={shown}
-                deciding={deciding}
-                onSet={set}
-                onThrough={setThrough}
-              />
-              <Decided run={run} decisions={decisions.data} deciding={deciding} />
-              <ChangeList
-                key={JSON.stringify([shown, run.status])}
-                run={run}
-                shown={shown}
-                product={product}
-                guarded={decisions.data?.findings.some((one) => one.held > 0) ?? false}
-                onProduct={(key) => set({ product: key })}
-                onThrough={setThrough}
-                deciding={deciding}
-              />
+          {stepping ? (
+            <StepThrough
+              run={run}
+              shown={shown}
+              at={Number(step)}
+              deciding={deciding}
+              onStep={(at) => set({ step: String(at) })}
+              onBack={() => set({ step: "" })}
+              onThrough={setThrough}
+            />
+          ) : (
+            <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
+              <Box sx={{ flex: 1, minWidth: 0, display: "flex", flexDirection: "column" }}>
+                <Filters
+                  run={run}
+                  summary={summary.data}
+                  shown={shown}
+                  deciding={deciding}
+                  onSet={set}
+                  onThrough={setThrough}
+                />
+                <Decided run={run} decisions={decisions.data} deciding={deciding} />
+                <ChangeList
+                  key={JSON.stringify([shown, run.status])}
+                  run={run}
+                  shown={shown}
+                  product={product}
+                  guarded={decisions.data?.findings.some((one) => one.held > 0) ?? false}
+                  onProduct={(key) => set({ product: key })}
+                  onThrough={setThrough}
+                  deciding={deciding}
+                />
+              </Box>
+              {product ? (
+                <ChangedProduct
+                  key={product}
+                  run={run}
+                  status={status}
+                  product={product}
+                  deciding={deciding}
+                  onClose={() => set({ product: "" })}
+                />
+              ) : (
+                <Aside
+                  run={run}
+                  summary={summary.data}
+                  shown={shown}
+                  onSet={set}
+                  onOnly={(filter) => set({ ...PLAIN, ...filter })}
+                />
+              )}
             </Box>
-            {product ? (
-              <ChangedProduct
-                key={product}
-                run={run}
-                status={status}
-                product={product}
-                deciding={deciding}
-                onClose={() => set({ product: "" })}
-              />
-            ) : (
-              <Aside
-                run={run}
-                summary={summary.data}
-                shown={shown}
-                onSet={set}
-                onOnly={(filter) => set({ ...PLAIN, ...filter })}
-              />
-            )}
-          </Box>
+          )}
         </>
       )}
     </Box>

@@ -28,6 +28,7 @@ export interface Shown {
 export const PLAIN = {
   field: "",
   product: "",
+  step: "",
   again: "",
   later: "",
   guard: "",
