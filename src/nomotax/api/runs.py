@@ -31,6 +31,7 @@ from nomotax.flows import (
     grouping,
     reports,
     review,
+    ruling,
     run_states,
     runs,
     undoing,
@@ -38,6 +39,7 @@ from nomotax.flows import (
 from nomotax.flows.deciding import RunDecisions
 from nomotax.flows.grouping import Groups
 from nomotax.flows.review import ReviewPage, ReviewSummary
+from nomotax.flows.ruling import RuleAsked, RuleMade
 from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
 from nomotax.records.dated import DatedValues
@@ -285,6 +287,20 @@ def decline(path: RunPath, body: DeclinedRun) -> Response:
     """A prepared run is not to be applied; it can be taken up again."""
     run_states.decline(path.run_id, body.reason)
     return answer(view_of(path.run_id))
+
+
+@api.post("/runs/<int:run_id>/anew", responses={202: RunView})
+def prepare_anew(path: RunPath) -> Response:
+    """Prepare a run again, by the crosswalk and its look-ups as they are now; decisions stay."""
+    runs.prepare_anew(path.run_id)
+    return answer(view_of(path.run_id), 202)
+
+
+@api.post("/runs/<int:run_id>/rules", responses={202: RuleMade})
+def make_rule(path: RunPath, body: RuleAsked) -> Response:
+    """A correction becomes the entry of the look-up that gave the value; the run is prepared
+    again by it."""
+    return answer(ruling.make_rule(path.run_id, body), 202)
 
 
 @api.post("/runs/<int:run_id>/take-up", responses={200: RunView})

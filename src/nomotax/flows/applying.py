@@ -74,7 +74,7 @@ def apply(run_id: int) -> None:
 def _have_it_looked_at_again(run_id: int, error: StaleChangeset) -> None:
     with session() as db:
         run = Runs.holding(db, run_id).get(run_id)
-        used = run.used | {"since": f"{error.message} {error.where}"}
+        used = run.used | {"since": f"nothing was written: {error.message} {error.where}"}
         move(db, run_id, "queued", "prepared again", progress=0, stage="waiting for a worker",
              used=used)  # fmt: skip
         enqueue(db, "prepare", run_id=run_id)

@@ -133,6 +133,27 @@ def start_run(
         return run
 
 
+def prepare_anew(run_id: int, why: str = "the crosswalk, or what it looks up, has changed") -> Run:
+    """Have a prepared run of a delivery prepared again, by the crosswalk, its look-ups and the
+    reading as they are now; what is decided of its lines stays. Raises ``Conflict`` for another
+    run, ``CrosswalkError`` for a crosswalk that cannot run."""
+    with session() as db:
+        run = Runs.holding(db, run_id).get(run_id)
+    if run.kind != "delivery" or run.feed_id is None or run.status != "prepared":
+        raise Conflict(f"This run is {run.status}; only a prepared one of a delivery is made anew.")
+    bench = open_workbench(run.feed_id, run.delivery_id)
+    compile_plan(bench.crosswalk, bench.schema, bench.context, bench.source.columns)
+    version_id = bench.freeze()
+    with session() as db:
+        known = {k: v for k, v in run.used.items() if k in ("day", "picked_rows")}
+        read = bench.source.delivery.model_dump(mode="json", include=_USED)
+        moved = move(db, run_id, "queued", f"prepared again: {why}", progress=0,
+                     stage="waiting for a worker", version_id=version_id,
+                     used=read | known | {"since": why})  # fmt: skip
+        enqueue(db, "prepare", run_id=run_id)
+        return moved
+
+
 def prepare(run_id: int) -> None:
     """Fill the whole delivery, compare it with the catalog, keep the changeset. Of a run that is
     no longer waiting for it nothing is done."""

@@ -5,6 +5,9 @@ export function count(n: number, one: string, many: string): string {
   return `${n.toLocaleString("en")} ${n === 1 ? one : many}`;
 }
 
+/** A text as it begins a sentence. */
+export const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
+
 /** A size in words. */
 export function bytes(n: number): string {
   if (n < 1024) return `${n} bytes`;

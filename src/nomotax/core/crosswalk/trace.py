@@ -112,3 +112,28 @@ def _rung(name: str, numbers: list[Cell], lookups: Lookups) -> str:
     rung = rungs[int(at)]
     said = f"from {rung.start}: {rung.kind} {rung.amount}"
     return f"rule '{rule.name}', {said}" if rule else said
+
+
+class Behind(BaseModel):
+    """The entry of a look-up that a value is: ``kind`` is *value_table*, *category_table* or
+    *ladder*, ``word`` what arrived there, as the table names it where it does."""
+
+    kind: str
+    table: str
+    word: str
+
+
+def behind(traced: Trace) -> Behind | None:
+    """The look-up that decided a value, if no step after it has made another of it; None where
+    none has, or where several words make the value."""
+    steps = traced.steps
+    at = max((n for n, step in enumerate(steps) if step.kind in _DECIDES), default=0)
+    if not at or any(step.value != steps[at].value for step in steps[at:]):
+        return None
+    word = steps[at].entry or steps[at - 1].value
+    if word is None or traced.value != steps[at].value:
+        return None
+    return Behind(kind=steps[at].kind, table=steps[at].table, word=word)
+
+
+_DECIDES = ("value_table", "category_table", "ladder")

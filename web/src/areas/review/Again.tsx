@@ -1,8 +1,8 @@
-/** That the catalog has changed while a person looked at a run, and which of its lines are others. */
+/** That a run was prepared again since a person looked at it, and which of its lines are others. */
 import Alert from "@mui/material/Alert";
 import Button from "@mui/material/Button";
 import type { RunView } from "../../api/hooks";
-import { count } from "../../components/words";
+import { capital, count } from "../../components/words";
 
 interface AgainProps {
   run: RunView;
@@ -34,7 +34,7 @@ export function Again({ run, only, onOnly }: AgainProps) {
         )
       }
     >
-      Nothing was written: {run.since}. It was prepared again;{" "}
+      {capital(run.since)}. It was prepared again;{" "}
       {run.again
         ? `${count(run.again, "line is", "lines are")} other than you saw ${run.again === 1 ? "it" : "them"}.`
         : "its lines are as you saw them."}

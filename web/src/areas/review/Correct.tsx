@@ -6,8 +6,8 @@ import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
-import { Link } from "react-router";
 import { useSchema, type RunView } from "../../api/hooks";
+import { Always } from "./Always";
 import type { useDecide } from "./useDecide";
 
 interface CorrectProps {
@@ -66,13 +66,7 @@ export function Correct({ run, product, field, label, value, deciding, onDone }:
         control={<Checkbox size="small" checked={keep} onChange={(_, on) => setKeep(on)} />}
         label="Keep it by hand: no feed changes it any more"
       />
-      <Box sx={{ flexBasis: "100%" }} className="quiet">
-        Wrong for others, too?{" "}
-        <Link to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?field=${field}&delivery=${run.delivery_id}`}>
-          Mend its fill
-        </Link>{" "}
-        and prepare again.
-      </Box>
+      <Always run={run} product={product} field={field} value={text.trim()} onDone={onDone} />
     </Box>
   );
 }

@@ -2,7 +2,7 @@
 import Box from "@mui/material/Box";
 import Typography from "@mui/material/Typography";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useParams, useSearchParams } from "react-router";
 import { api, take } from "../../api/client";
 import { isBusy, useRun, type RunView } from "../../api/hooks";
@@ -58,6 +58,13 @@ function Ready({ run }: { run: RunView }) {
     staleTime: Infinity,
     queryFn: () => take(api.GET("/api/v1/runs/{run_id}/summary", { params: { path: { run_id: run.id } } })),
   });
+  const was = useRef(run.status);
+  useEffect(() => {
+    // Prepared again while it was looked at: its lines may be others.
+    if (isBusy(was.current) && run.status === "prepared")
+      void queries.invalidateQueries({ queryKey: ["review", run.id] });
+    was.current = run.status;
+  }, [run.status, run.id, queries]);
   useEffect(() => {
     if (["applied", "undone"].includes(run.status)) {
       void queries.invalidateQueries({ queryKey: ["catalog"] });

@@ -95,7 +95,12 @@ function Standing({ run }: { run: RunView }) {
     <Typography variant="caption" color="textSecondary" component="div" noWrap>
       Run {run.id} ·{" "}
       {run.undoes === null ? (
-        run.version !== null && `crosswalk version ${run.version} · `
+        run.version !== null && (
+          <>
+            crosswalk version {run.version}
+            {run.status === "prepared" && <Anew run={run} />} ·{" "}
+          </>
+        )
       ) : (
         <>
           takes back <Link to={`/s/${run.store_id}/runs/${run.undoes}`}>run {run.undoes}</Link> ·{" "}
@@ -111,6 +116,31 @@ function Standing({ run }: { run: RunView }) {
         {isBusy(run.status) && run.stage ? `${SAYS[run.status]}: ${run.stage}` : SAYS[run.status]}
       </span>
     </Typography>
+  );
+}
+
+/** Prepares it again, by the crosswalk and its look-ups as they are now. */
+function Anew({ run }: { run: RunView }) {
+  const queries = useQueryClient();
+  const undo = useUndo();
+  const anew = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/runs/{run_id}/anew", { params: { path: { run_id: run.id } } })),
+    onError: undo.failed,
+    onSettled: () => queries.invalidateQueries({ queryKey: ["run", run.id] }),
+  });
+  return (
+    <>
+      {" "}
+      <button
+        type="button"
+        className="plain-button"
+        title="By the crosswalk, its tables and the reading as they are now; what is decided stays"
+        disabled={anew.isPending}
+        onClick={() => anew.mutate()}
+      >
+        (prepare again)
+      </button>
+    </>
   );
 }
 

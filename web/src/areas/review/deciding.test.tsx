@@ -197,11 +197,13 @@ describe("the lines of a review", () => {
   });
 
   it("are corrected, and kept by hand", async () => {
-    const fake = server().on("GET /api/v1/stores/1/schema", () => ({
-      store_id: 1,
-      store: "S",
-      product_schema: { name: "S", key: "sku", fields: [field("price", { kind: "money" })] },
-    }));
+    const fake = server()
+      .on("GET /api/v1/stores/1/schema", () => ({
+        store_id: 1,
+        store: "S",
+        product_schema: { name: "S", key: "sku", fields: [field("price", { kind: "money" })] },
+      }))
+      .on("GET /api/v1/runs/4/trace", () => ({ trace: { steps: [], value: "4.50" } }));
     open("?product=Q-1");
     await userEvent.click(await screen.findByRole("button", { name: "Correct Price" }));
     const box = screen.getByLabelText("Right value of Price");

@@ -1,7 +1,7 @@
 /** What applying a run will do, in one sentence. */
 import type { Decisions } from "../../api/deciding";
 import type { RunView } from "../../api/hooks";
-import { count } from "../../components/words";
+import { capital, count } from "../../components/words";
 
 const products = (n: number) => count(n, "product", "products");
 
@@ -31,5 +31,3 @@ export function willDo(run: RunView, decisions: Decisions | undefined): string {
 
 const joined = (parts: string[]) =>
   parts.length < 2 ? parts.join("") : `${parts.slice(0, -1).join(", ")} and ${parts.at(-1)}`;
-
-const capital = (text: string) => text.charAt(0).toUpperCase() + text.slice(1);
