@@ -114,7 +114,7 @@ def test_a_workbook_and_the_stores_own_export_after_it(hands: Hands) -> None:
     hands.drop("anvil-december.xlsx", workbook())
     hands.accept(6)
     hands.press("open question")
-    hands.click(hands.asked("Field that Pg fills").get_by_role("button", name="Leave out"))
+    hands.click(hands.asked("Field that Pg fills").get_by_role("button", name="Do not use"))
     made = hands.apply()
     keys = ("title", "cost", "weight", "length", "sizes")
     assert {k: tuple(p[f] for f in keys) for k, p in made.items()} == {
@@ -130,7 +130,7 @@ def test_a_workbook_and_the_stores_own_export_after_it(hands: Hands) -> None:
     hands.accept(6)
     hands.press("open question")
     hands.press("^Decide together$")
-    hands.press("^Leave out 4 columns$")
+    hands.press("^Do not use 4 columns$")
     hands.press("^Prepare$")
     expect(hands.page.get_by_role("tab", name=re.compile("^3 same|same 3"))).to_be_visible()
     assert hands.products() == made and hands.actions <= 15

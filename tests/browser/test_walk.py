@@ -70,8 +70,8 @@ def leave_a_column_out(page: Page) -> None:
     arriving = page.get_by_role("grid", name="What arrives")
     arriving.evaluate("node => node.scrollLeft = node.scrollWidth")
     arriving.get_by_role("columnheader", name="Remark").click()
-    page.get_by_role("button", name="Leave it out").click()
-    expect(page.get_by_text("Left out on purpose.")).to_be_visible()
+    page.get_by_role("button", name="Do not use it").click()
+    expect(page.get_by_text("Not used, on purpose.")).to_be_visible()
 
 
 #: Where these go if nothing is sure of them.
@@ -200,8 +200,9 @@ def test_two_weeks_of_quarrow(page: Page, installation, tmp_path) -> None:
     expect(page.get_by_text("Nothing is open")).to_be_visible()
     prepare_and_apply(page, {"held": 0, "rejected": 16})
 
+    page.get_by_role("button", name="Files").click()
     with page.expect_download() as download:
-        page.get_by_role("link", name="What changed, as CSV").click()
+        page.get_by_role("menuitem", name="The products now, as CSV").click()
     saved = tmp_path / "changed.csv"
     download.value.save_as(saved)
     lines = saved.read_text().splitlines()

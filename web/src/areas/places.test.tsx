@@ -236,8 +236,8 @@ describe("open questions", () => {
     await userEvent.click(await screen.findByRole("button", { name: /4 open questions/ }));
     await userEvent.click(await screen.findByRole("button", { name: "Decide together" }));
     await userEvent.click(screen.getByRole("checkbox", { name: "Buyer" }));
-    await userEvent.click(screen.getByRole("button", { name: "Leave out 3 columns" }));
-    expect(await screen.findByText("3 columns are left out")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "Do not use 3 columns" }));
+    expect(await screen.findByText("3 columns are not used")).toBeInTheDocument();
     expect(saved).toEqual(["Remark", "Flag", "Page"]);
   });
 

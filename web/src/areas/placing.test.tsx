@@ -397,7 +397,7 @@ describe("a question", () => {
     await open();
     await userEvent.click(await screen.findByRole("button", { name: "Decide together" }));
     expect(screen.getByRole("group", { name: "Columns of stock that feed nothing" })).toBeVisible();
-    await userEvent.click(screen.getByRole("button", { name: "Leave out 2 columns" }));
+    await userEvent.click(screen.getByRole("button", { name: "Do not use 2 columns" }));
     await waitFor(() =>
       expect(fake.calls("PUT /api/v1/feeds/1/draft")[0]?.body).toMatchObject({
         crosswalk: { left_out: columns },

@@ -153,7 +153,7 @@ export function FeedRow({ store, feed, feeds, limit }: FeedRowProps) {
           )}
           {newest && feed.needs === "unreadable" && (
             <Button component={Link} variant="contained" to={`${base}/reading?delivery=${newest.id}`}>
-              {newest.status === "unreadable" ? "Change the reading" : "Open the reading"}
+              {unread(newest) === ASKS ? "Give the password" : "Open the reading"}
             </Button>
           )}
           {newest && <DeliveryMenu delivery={newest} feed={feed} feeds={feeds} />}
@@ -170,6 +170,7 @@ export function FeedRow({ store, feed, feeds, limit }: FeedRowProps) {
   );
 }
 
+const ASKS = "asks for its password";
 const NO_BENCH: FeedLine["needs"][] = ["unreadable", "busy"];
 
 const STATES: Record<FeedLine["needs"], ValueState> = {
@@ -184,11 +185,17 @@ const STATES: Record<FeedLine["needs"], ValueState> = {
   calm: "computed",
 };
 
+/** Why there is nothing of a delivery to be worked with; a question is no fault. */
+function unread(newest: FeedLine["deliveries"][number]): string {
+  if (/password/i.test(newest.error)) return ASKS;
+  return newest.complete ? "could not be read" : "the file broke off";
+}
+
 /** What a feed waits for, in words. */
 function saidOf(feed: FeedLine): string {
   const newest = feed.deliveries[0];
   const said: Record<FeedLine["needs"], string> = {
-    unreadable: newest?.complete === false ? "the file broke off" : "could not be read",
+    unreadable: newest ? unread(newest) : "",
     failed: "could not be prepared",
     held: feed.held < 0 ? "a guard holds the run" : `guards hold ${count(feed.held, "product", "products")}`,
     question: count(feed.questions ?? 0, "open question", "open questions"),

@@ -40,10 +40,10 @@ export function ColumnPanel({ bench, name, edits, onField, onClose }: ColumnPane
           </Button>
         ))}
         {parked && <Typography variant="body2">Parked in {labelOf(bench, parked)}.</Typography>}
-        {out && <Typography variant="body2">Left out on purpose.</Typography>}
+        {out && <Typography variant="body2">Not used, on purpose.</Typography>}
         {!feeds.length && !parked && !out && (
           <Typography variant="body2">
-            <Mark state="question" /> Nothing yet. Send it to a field, park it, or leave it out.
+            <Mark state="question" /> Nothing yet. Send it to a field, park it, or do not use it.
           </Typography>
         )}
       </Part>
@@ -86,7 +86,7 @@ export function ColumnPanel({ bench, name, edits, onField, onClose }: ColumnPane
             </Button>
           )}
           <Button variant="outlined" color="inherit" onClick={() => void edits.leaveOut(name, !out)}>
-            {out ? "Take it back" : "Leave it out"}
+            {out ? "Take it back" : "Do not use it"}
           </Button>
         </Box>
       )}

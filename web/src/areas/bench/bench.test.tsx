@@ -243,7 +243,7 @@ describe("the steps of a fill", () => {
 });
 
 describe("an arriving column", () => {
-  it("says what it holds and what is odd, and can be sent, parked or left out", async () => {
+  it("says what it holds and what is odd, and can be sent, parked or not used", async () => {
     const edits = { setFill: vi.fn().mockResolvedValue(undefined), park: vi.fn(), leaveOut: vi.fn() };
     const columns = [column("ArtNo", { odd: ["3 with blanks at an end"], looks_like: "digits" })];
     draw(
@@ -261,7 +261,7 @@ describe("an arriving column", () => {
     expect(edits.setFill).toHaveBeenCalledWith("sku", bench().suggestions[0]?.fill, "'ArtNo' fills Sku");
     await userEvent.click(screen.getByRole("button", { name: "Park it" }));
     expect(edits.park).toHaveBeenCalledWith("ArtNo", "Parked 'ArtNo'");
-    await userEvent.click(screen.getByRole("button", { name: "Leave it out" }));
+    await userEvent.click(screen.getByRole("button", { name: "Do not use it" }));
     expect(edits.leaveOut).toHaveBeenCalledWith("ArtNo", true);
   });
 });

@@ -122,13 +122,13 @@ export function useEdits(bench: BenchState): Edits {
             const next = forgotten(crosswalk, column);
             return out ? { ...next, left_out: [...(next.left_out ?? []), column] } : next;
           },
-          out ? `'${column}' is left out` : `'${column}' is open again`,
+          out ? `'${column}' is not used` : `'${column}' is open again`,
         ),
       leaveOutAll: (columns) =>
         save((crosswalk, now) => {
           const open = columns.filter((column) => now.undecided.includes(column));
           return { ...crosswalk, left_out: [...(crosswalk.left_out ?? []), ...open] };
-        }, `${columns.length} columns are left out`),
+        }, `${columns.length} columns are not used`),
       parkAll: (columns) =>
         save((crosswalk, now) => parkedAll(crosswalk, now, columns), `Parked ${columns.length} columns`),
       fillAll: (suggestions) =>

@@ -47,7 +47,7 @@ interface UnusedProps {
   label: string;
 }
 
-/** Columns to leave out or to park together. */
+/** Columns not to be used, or to be parked, together. */
 export function Unused({ columns, bench, label }: UnusedProps) {
   const edits = useEdits(bench);
   const [looked, setLooked] = useState(false);
@@ -67,7 +67,7 @@ export function Unused({ columns, bench, label }: UnusedProps) {
     <Box sx={{ width: "100%" }}>
       <Ticks names={columns} picked={picked} label={label} onPick={setPicked} />
       <Button variant="contained" disabled={!chosen.length} onClick={() => act(edits.leaveOutAll)}>
-        Leave out {count(chosen.length, "column", "columns")}
+        Do not use {count(chosen.length, "column", "columns")}
       </Button>{" "}
       <Button variant="outlined" color="inherit" disabled={!chosen.length} onClick={() => act(edits.parkAll)}>
         Park {chosen.length === 1 ? "it" : "them"}

@@ -35,7 +35,7 @@ export function Questions({ onClose }: { onClose: () => void }) {
       {found.length > 0 && (
         <Typography variant="caption" color="textSecondary" component="p" sx={{ mb: 0.5 }}>
           ↑ ↓ between questions · Enter takes what is suggested, 2 and 3 the next · E to type · L later · N
-          not sold · P park · O leave out
+          not sold · P park · O do not use
         </Typography>
       )}
       {bench.data && <Together questions={found} bench={bench.data} />}

@@ -316,7 +316,7 @@ export function FieldAnswer({ question, bench }: { question: Question; bench: Be
             color="inherit"
             onClick={() => void edits.leaveOut(question.subject, true)}
           >
-            Leave out
+            Do not use
           </Button>
           <Button color="inherit" onClick={() => go(`column=${encodeURIComponent(question.subject)}`)}>
             Look

@@ -21,6 +21,8 @@ interface FiltersProps {
   run: RunView;
   summary: Schemas["ReviewSummary"] | undefined;
   shown: Shown;
+  /** The finding whose lines are shown holds them, not the run. */
+  guarded: boolean;
   deciding: ReturnType<typeof useDecide>;
   onSet: (change: Record<string, string>) => void;
   onThrough: (through: Through) => void;
@@ -29,7 +31,7 @@ interface FiltersProps {
 const DECIDED = ["new", "changed", "gone", ""];
 
 /** The bar above the list. */
-export function Filters({ run, summary, shown, deciding, onSet, onThrough }: FiltersProps) {
+export function Filters({ run, summary, shown, guarded, deciding, onSet, onThrough }: FiltersProps) {
   const of = asked(shown);
   const { status, field, search, later, guard, reason, by, word, least, most, worst } = shown;
   const label = summary?.fields.find((f) => f.field === field)?.label ?? "";
@@ -94,7 +96,7 @@ export function Filters({ run, summary, shown, deciding, onSet, onThrough }: Fil
       <Button color="inherit" onClick={() => onSet({ step: "0" })}>
         Step through
       </Button>
-      {isOpen(run) && guard && (
+      {isOpen(run) && guard && guarded && (
         <Button color="inherit" onClick={() => onThrough({ of, what: "All lines that are shown." })}>
           Let all shown through
         </Button>

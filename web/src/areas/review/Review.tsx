@@ -151,6 +151,9 @@ function Ready({ run }: { run: RunView }) {
                   run={run}
                   summary={summary.data}
                   shown={shown}
+                  guarded={
+                    decisions.data?.findings.some((f) => f.guard === guard && f.holds === "lines") ?? false
+                  }
                   deciding={deciding}
                   onSet={set}
                   onThrough={setThrough}
