@@ -22,6 +22,7 @@ export const router = createBrowserRouter([
       { path: "catalog", ...place(() => import("./areas/catalog/Catalog"), "Catalog") },
       { path: "catalog/:key", ...place(() => import("./areas/catalog/Product"), "Product") },
       { path: "outbound", ...place(() => import("./areas/outbound/Outbound"), "Outbound") },
+      { path: "notes", ...place(() => import("./areas/notes/Notes"), "NotesPlace") },
       { path: "snapshots", ...place(() => import("./areas/snapshots/Snapshots"), "Snapshots") },
       { path: "runs", ...place(() => import("./areas/runs/Runs"), "Runs") },
       { path: "runs/:run", ...place(() => import("./areas/review/Review"), "Review") },

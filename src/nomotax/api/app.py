@@ -18,6 +18,7 @@ from nomotax.api import (
     guards,
     lookups,
     matching,
+    notes,
     prices,
     products,
     ranges,
@@ -40,7 +41,7 @@ _AREAS = (
     stores, schemas, categories, products, deliveries, feeds, guards, matching, ranges, prices,
     crosswalks, lookups,
     rates,
-    runs, snapshots, removals,
+    runs, snapshots, removals, notes,
 )  # fmt: skip
 
 

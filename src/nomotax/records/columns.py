@@ -26,6 +26,11 @@ def removal() -> Any:
     return Field(default=None, sa_type=DateTime(timezone=True))
 
 
+def doing() -> Any:
+    """When it was done; null while it is not."""
+    return Field(default=None, sa_type=DateTime(timezone=True))
+
+
 def document(**more: Any) -> Any:
     """A JSON document."""
     return Field(sa_column=Column(JSONB, nullable=False), **more)

@@ -9,7 +9,7 @@ from sqlalchemy import BigInteger, Column, DateTime, Index, UniqueConstraint, te
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlmodel import Field, SQLModel
 
-from nomotax.records.columns import Acted, Actor, by, document, moment, removal
+from nomotax.records.columns import Acted, Actor, by, document, doing, moment, removal
 
 
 class Store(SQLModel, table=True):
@@ -43,6 +43,25 @@ class SavedView(Acted, table=True):
     look: dict[str, Any] = document()
     actor: Actor | None = by()
     at: datetime = moment()
+
+
+class Note(Acted, table=True):
+    """What somebody has to say of a product, or of its line in a run, to a colleague (``whom``, ""
+    for all). It is by the product's key: a line may be about one that is not there yet."""
+
+    __tablename__: ClassVar[str] = "notes"
+    __table_args__ = (Index("notes_by_key", "store_id", "key"),)
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id")
+    key: str
+    run_id: int | None = Field(default=None, foreign_key="runs.id")
+    text: str
+    whom: str = ""
+    actor: Actor | None = by()
+    at: datetime = moment()
+    done_at: datetime | None = doing()
+    done_by: str = Field(default="", sa_column_kwargs={"server_default": ""})
 
 
 class Category(SQLModel, table=True):

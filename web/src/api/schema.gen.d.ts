@@ -2121,6 +2121,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The notes of a store, those that are not done first. */
+        get: operations["notes_get_notes_stores__int_store_id__notes_get"];
+        put?: never;
+        /** Keep a note on a product, or on its line in a run. */
+        post: operations["notes_write_note_stores__int_store_id__notes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/notes/{note_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** A note is done, or is not after all. */
+        put: operations["notes_settle_note_stores__int_store_id__notes__int_note_id__put"];
+        post?: never;
+        /** Keep a note no more; gives what it was. */
+        delete: operations["notes_drop_note_stores__int_store_id__notes__int_note_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/stand-in/{host}/{folder}/{name}": {
         parameters: {
             query?: never;
@@ -8026,6 +8062,73 @@ export interface components {
              * Format: date-time
              */
             removed_at: string;
+        };
+        /**
+         * Notes
+         * @description Those that are not done first, the newest first; ``open`` is how many those are in all, and
+         *     ``total`` how many there are of those that were asked for.
+         */
+        Notes: {
+            /** Notes */
+            notes: components["schemas"]["NoteLine"][];
+            /** Open */
+            open: number;
+            /** Total */
+            total: number;
+        };
+        /**
+         * NoteLine
+         * @description A note; ``title`` is that of its product by now, "" where there is none.
+         */
+        NoteLine: {
+            /** Id */
+            id: number;
+            /** Key */
+            key: string;
+            /** Title */
+            title: string;
+            /** Run Id */
+            run_id: number | null;
+            /** Text */
+            text: string;
+            /** Whom */
+            whom: string;
+            /** Author */
+            author: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Done At */
+            done_at: string | null;
+            /** Done By */
+            done_by: string;
+        };
+        /**
+         * NoteAsked
+         * @description A note on a product, or on its line in a run; ``whom`` is the colleague, "" for all.
+         */
+        NoteAsked: {
+            /** Key */
+            key: string;
+            /** Text */
+            text: string;
+            /**
+             * Whom
+             * @default
+             */
+            whom?: string;
+            /**
+             * Run Id
+             * @default null
+             */
+            run_id?: number | null;
+        };
+        /** NoteDone */
+        NoteDone: {
+            /** Done */
+            done: boolean;
         };
         /**
          * Waiting
@@ -15388,6 +15491,217 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RemovedList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_get_notes_stores__int_store_id__notes_get: {
+        parameters: {
+            query?: {
+                key?: string;
+                only_open?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notes"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_write_note_stores__int_store_id__notes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_settle_note_stores__int_store_id__notes__int_note_id__put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteDone"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    notes_drop_note_stores__int_store_id__notes__int_note_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteAsked"];
                 };
             };
             /** @description Not Found */

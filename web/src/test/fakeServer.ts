@@ -13,7 +13,10 @@ export interface Sent {
 type Answer = (sent: Sent) => unknown | Promise<unknown>;
 type Method = "get" | "put" | "post" | "patch" | "delete";
 
-const worker = setupServer();
+// A store has no notes, unless a test says so.
+const worker = setupServer(
+  http.get("*/api/v1/stores/:store/notes", () => HttpResponse.json({ notes: [], open: 0, total: 0 })),
+);
 const unexpected: string[] = [];
 
 beforeAll(() =>

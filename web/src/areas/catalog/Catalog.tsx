@@ -141,6 +141,9 @@ export function Catalog() {
             categories={categories.map((c) => c.path).filter(Boolean)}
           />
           <Publish store={store} total={products.data.total} look={look} />
+          <Button component={Link} to={`/s/${store}/notes`} color="inherit">
+            Notes
+          </Button>
           <Button component={Link} to={`/s/${store}/snapshots`} color="inherit">
             Snapshots
           </Button>

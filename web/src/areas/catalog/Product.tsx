@@ -7,6 +7,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, take } from "../../api/client";
 import { useSchema } from "../../api/hooks";
 import { Failure, Waiting } from "../../components/states";
+import { Notes } from "../../components/Notes";
 import { ShopView } from "../../components/ShopView";
 import { Coming } from "./Coming";
 import { Offers } from "./Offers";
@@ -80,6 +81,7 @@ export function Product() {
           <Coming store={store} coming={detail.data.coming} />
           <Offers store={store} product={detail.data.product.key} fields={fields} />
           <Record store={store} detail={detail.data} fields={fields} />
+          <Notes store={store} product={detail.data.product.key} />
         </Box>
       </Box>
     </Box>

@@ -8,6 +8,7 @@ import { Link } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { isOpen } from "../../api/deciding";
 import { useRunTrace, type RunView } from "../../api/hooks";
+import { Notes } from "../../components/Notes";
 import { Panel } from "../../components/Panel";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { isText, TextDiff } from "../../components/TextDiff";
@@ -66,6 +67,7 @@ export function ChangedProduct({ run, status, product, deciding, onClose }: Chan
           Open it in the catalog
         </Button>
       )}
+      {line && <Notes store={run.store_id} product={product} run={run.id} />}
     </Panel>
   );
 }
