@@ -23,6 +23,8 @@ _AT, _ORDER = "__at", "__order"
 #: Beyond this a share of a number would need more digits than there are.
 _MOST = 10**15
 _ABOUT = ("key", "title", "supplier", "category", "status")
+#: What becomes of lines that write something; what *stays* names fields, too, and writes none.
+_WRITTEN = ("new", "changed", "gone", "put back", "taken out")
 
 
 def told_changes(lines: pl.DataFrame, prepared: pl.DataFrame, schema: StoreSchema) -> pl.DataFrame:
@@ -30,6 +32,8 @@ def told_changes(lines: pl.DataFrame, prepared: pl.DataFrame, schema: StoreSchem
     decided (``Verdicts.left``) and have ``supplier`` and ``category``; ``prepared`` are the same
     with the fields, values and days as they were prepared, before a correction."""
     named = [c for c in ("fields", LATER) if c in lines.columns]
+    written = lines["status"].is_in(_WRITTEN)
+    lines, prepared = lines.filter(written), prepared.filter(written)
     both = lines.with_columns(
         *(prepared[c].list.concat(lines[c]).list.unique().alias(c) for c in named),
         *(prepared[c].alias(f"__{c}") for c in prepared.columns if c.startswith(NEW)),
@@ -115,7 +119,8 @@ def totals(lines: pl.DataFrame, by: str, schema: StoreSchema) -> pl.DataFrame:
 
 def _writes(lines: pl.DataFrame) -> pl.Expr:
     lists = [c for c in ("fields", LATER) if c in lines.columns]
-    return pl.any_horizontal(pl.col(c).list.len().fill_null(0) > 0 for c in lists)
+    some = pl.any_horizontal(pl.col(c).list.len().fill_null(0) > 0 for c in lists)
+    return pl.col("status").is_in(_WRITTEN) & some
 
 
 def _counted(groups: pl.dataframe.group_by.GroupBy) -> pl.DataFrame:
