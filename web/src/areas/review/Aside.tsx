@@ -4,6 +4,7 @@ import Typography from "@mui/material/Typography";
 import type { Schemas } from "../../api/client";
 import type { RunView } from "../../api/hooks";
 import { count } from "../../components/words";
+import { Counted } from "../../components/Counted";
 import { GroupBy } from "./GroupBy";
 import { Spread } from "./Spread";
 import type { Shown } from "./shown";
@@ -162,37 +163,5 @@ function NewWords({ summary, onOnly }: NewWordsProps) {
         </Box>
       ))}
     </>
-  );
-}
-
-interface CountedProps {
-  label: string;
-  n: number;
-  on: boolean;
-  onChoose: () => void;
-}
-
-/** A word with its count that filters by it. */
-export function Counted({ label, n, on, onChoose }: CountedProps) {
-  return (
-    <Box
-      component="button"
-      type="button"
-      className="plain-button"
-      aria-pressed={on}
-      onClick={onChoose}
-      sx={{
-        display: "flex",
-        width: "100%",
-        height: 22,
-        textAlign: "left",
-        ...(on && { bgcolor: "action.selected" }),
-      }}
-    >
-      <Typography noWrap sx={{ flex: 1 }}>
-        {label}
-      </Typography>
-      <Typography color="textSecondary">{n.toLocaleString("en")}</Typography>
-    </Box>
   );
 }

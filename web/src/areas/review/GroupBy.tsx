@@ -8,8 +8,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, take, type Schemas } from "../../api/client";
 import type { RunView } from "../../api/hooks";
+import { Counted } from "../../components/Counted";
 import { Failure } from "../../components/states";
-import { Counted } from "./Aside";
 import { asked, type Shown } from "./shown";
 
 const FILE = "file:";
