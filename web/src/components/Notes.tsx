@@ -158,7 +158,7 @@ export function NoteRow({ store, note, named = false }: NoteRowProps) {
     >
       <Checkbox
         size="small"
-        checked={done}
+        checked={settle.isPending ? settle.variables : done}
         disabled={settle.isPending}
         onChange={(_, on) => settle.mutate(on)}
         slotProps={{ input: { "aria-label": `Done: ${note.text}` } }}
