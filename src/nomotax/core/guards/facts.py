@@ -113,11 +113,19 @@ class Facts:
     def _lists(self) -> list[str]:
         return [c for c in ("fields", LATER) if c in self.columns]
 
+    @property
+    def _all_new(self) -> bool:
+        """Nothing of what the store has is written: the names of fields, the most of a changeset,
+        need not be read."""
+        return not any(self.counts.get(status) for status in ("changed", "gone"))
+
     @cached_property
     def touched(self) -> Mapping[str, int]:
         """How many lines of products that are there write each field, now or on its day: what none
         does is not looked at. A new product writes all that it has."""
         counts: dict[str, int] = {}
+        if self._all_new:
+            return counts
         for column in self._lists:
             there = self.lines.filter(pl.col("status") != "new")
             names = there.select(pl.col(column).explode().alias("name")).drop_nulls()
@@ -126,7 +134,9 @@ class Facts:
         return counts
 
     def touches(self, name: str) -> pl.Expr:
-        """Whether a line writes a field, now or on its day."""
+        """Whether a line that writes something writes a field, now or on its day."""
+        if self._all_new:
+            return pl.lit(True)
         return pl.any_horizontal(
             pl.col(c).list.contains(name).fill_null(False) for c in self._lists
         )
