@@ -112,3 +112,15 @@ def test_a_product_says_what_waiting_runs_would_change(client, work, begun):
     assert get(client, "/stores/1/products/LU-2")["coming"] == []
     apply(client, work, run)
     assert get(client, "/stores/1/products/LU-1")["coming"] == []
+
+
+def test_what_an_undo_leaves_alone_is_not_about_to_change(client, work, begun):
+    run, _ = week(client, work, begun, "LU-1;Lampe une;9,00;1")
+    apply(client, work, run)
+    send(client, "put", "/stores/1/products/LU-1", {"values": {"price": "8.00"}})
+    undo = send(client, "post", f"/runs/{run}/undo", None, 201)["id"]
+    work()
+    assert get(client, f"/runs/{undo}")["counts"]["stays"] == 1
+    coming = get(client, "/stores/1/products/LU-1")["coming"]
+    assert [one["run_id"] for one in coming] == [undo]
+    assert [c["field"] for c in coming[0]["line"]["changes"]] == ["name"]

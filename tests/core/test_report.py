@@ -16,6 +16,7 @@ from nomotax.core.changes.verdicts import Verdict, Verdicts
 from nomotax.core.crosswalk.complaints import complaints
 from nomotax.core.crosswalk.model import Crosswalk, Fill, Part
 from nomotax.core.crosswalk.problems import PROBLEM_SCHEMA
+from nomotax.core.crosswalk.trace import TraceStep, behind
 from nomotax.core.errors import NomotaxError
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.writing import tables
@@ -197,3 +198,24 @@ def test_numbers_in_a_book_are_numbers_while_they_are_exact(monkeypatch):
     monkeypatch.setattr(tables, "_XLSX_ROWS", 1)
     with pytest.raises(NomotaxError, match="A worksheet holds 1 rows and this table has 2"):
         tables.write_book({"A": frame}, io.BytesIO())
+
+
+def _steps(*told):
+    return [TraceStep(label="", **one) for one in told]
+
+
+TABLE = {"kind": "value_table", "table": "Kleuren"}
+
+
+@pytest.mark.parametrize("steps, value, word", [
+    (_steps({"value": "rd"}, {"value": "Rood", **TABLE}), "Rood", "rd"),
+    (_steps({"value": " RD "}, {"value": "Rood", "entry": "rd", **TABLE}), "Rood", "rd"),
+    (_steps({"value": "rd"}, {"value": "Rood", **TABLE}, {"value": "Rood"}), "Rood", "rd"),
+    (_steps({"value": "rd"}, {"value": "Rood", **TABLE}, {"value": "ROOD"}), "ROOD", None),
+    (_steps({"value": None}, {"value": "Rood", **TABLE}), "Rood", None),
+    (_steps({"value": "1"}, {"value": "2", **TABLE}), "2.00", None),
+    (_steps({"value": "rd"}, {"value": "Rood"}), "Rood", None),
+])  # fmt: skip
+def test_the_entry_behind_a_value_is_the_one_that_nothing_has_changed_since(steps, value, word):
+    found = behind(steps, value)
+    assert (found.word if found else None) == word

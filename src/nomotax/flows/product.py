@@ -10,6 +10,7 @@ from typing import cast as cast_type
 from pydantic import BaseModel
 from sqlmodel import Session, col, select
 
+from nomotax.core.changes.taking_back import STAYS
 from nomotax.core.changes.verdicts import Chosen
 from nomotax.core.errors import NotFound
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
@@ -125,11 +126,12 @@ def _coming(prepared: Sequence[Run], key: str) -> Iterator[Coming]:
     """What runs would change of a product, the newest first."""
     for run in prepared:
         try:
-            page = review_page(known_id(run), Chosen(keys=(key,)), limit=1)
+            page = review_page(known_id(run), Chosen(keys=(key,)))
         except NotFound:
             continue
         for line in page.rows:
-            if line.changes:
+            # What stays names the values that an undo leaves alone.
+            if line.changes and line.status != STAYS:
                 yield Coming(
                     run_id=known_id(run), run_kind=cast_type(RunKind, run.kind),
                     file_name=run.used.get("file_name", ""), line=line,
@@ -146,8 +148,6 @@ def forget_declined(store_id: int, declined_id: int) -> None:
 
 
 _MOST_VARIANTS = 500
-
-
 #: So many prepared runs are looked into.
 _MOST_COMING = 8
 

@@ -6,9 +6,8 @@ from __future__ import annotations
 from pydantic import BaseModel
 
 from nomotax.core.changes.by_hand import as_written
-from nomotax.core.crosswalk.trace import Behind, behind
+from nomotax.core.crosswalk.trace import Behind
 from nomotax.core.errors import Conflict
-from nomotax.core.kinds import FieldKind
 from nomotax.flows import placing
 from nomotax.flows.headings import label_of
 from nomotax.flows.lines import prepared_run
@@ -18,9 +17,6 @@ from nomotax.records.database import session
 from nomotax.records.lookups import LookupsRepository
 from nomotax.records.repositories import Stores
 from nomotax.records.tables import Run
-
-#: Fields that hold several words, none of which is the value.
-_SEVERAL = (FieldKind.LINKS, FieldKind.TEXTS, FieldKind.CATEGORIES, FieldKind.OPTIONS)
 
 
 class RuleAsked(BaseModel):
@@ -48,8 +44,7 @@ def make_rule(run_id: int, asked: RuleAsked) -> RuleMade:
         schema = stores.schema(run.store_id)
         categories = frozenset(stores.category_paths(run.store_id))
         label = label_of(schema, asked.field)
-    several = asked.field in schema and schema[asked.field].kind in _SEVERAL
-    found = None if several else behind(trace_in_run(run_id, asked.key, asked.field).trace)
+    found = trace_in_run(run_id, asked.key, asked.field).trace.behind
     if found is None or found.kind == "ladder":
         raise Conflict(
             f"No single entry of a table makes {label} of {asked.key}.",

@@ -7186,6 +7186,19 @@ export interface components {
             decided: components["schemas"]["Decided"][];
         };
         /**
+         * Behind
+         * @description The entry of a look-up that a value is: ``kind`` is *value_table*, *category_table* or
+         *     *ladder*, ``word`` what arrived there, as the table names it where it does.
+         */
+        Behind: {
+            /** Kind */
+            kind: string;
+            /** Table */
+            table: string;
+            /** Word */
+            word: string;
+        };
+        /**
          * Cell
          * @description A named value on the way.
          */
@@ -7217,7 +7230,8 @@ export interface components {
         };
         /**
          * Trace
-         * @description The way of one value. ``row`` is that of the delivery, from 1.
+         * @description The way of one value. ``row`` is that of the delivery, from 1; ``behind`` is the look-up that
+         *     decided it, null where none has, or several words make the value.
          */
         Trace: {
             /** Field */
@@ -7234,6 +7248,8 @@ export interface components {
             steps: components["schemas"]["TraceStep"][];
             /** Value */
             value: string | null;
+            /** @default null */
+            behind?: components["schemas"]["Behind"] | null;
         };
         /**
          * TraceStep

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import polars as pl
 from pydantic import BaseModel
 
@@ -9,6 +11,7 @@ from nomotax.core.crosswalk.compiler import Cell, Plan, as_text
 from nomotax.core.crosswalk.model import Fill, Step
 from nomotax.core.crosswalk.words import describe_source
 from nomotax.core.flow.context import Lookups
+from nomotax.core.kinds import FieldKind
 
 
 class TraceStep(BaseModel):
@@ -25,8 +28,18 @@ class TraceStep(BaseModel):
     numbers: list[Cell] = []
 
 
+class Behind(BaseModel):
+    """The entry of a look-up that a value is: ``kind`` is *value_table*, *category_table* or
+    *ladder*, ``word`` what arrived there, as the table names it where it does."""
+
+    kind: str
+    table: str
+    word: str
+
+
 class Trace(BaseModel):
-    """The way of one value. ``row`` is that of the delivery, from 1."""
+    """The way of one value. ``row`` is that of the delivery, from 1; ``behind`` is the look-up that
+    decided it, null where none has, or several words make the value."""
 
     field: str
     title: str
@@ -35,6 +48,12 @@ class Trace(BaseModel):
     fields: list[Cell]
     steps: list[TraceStep]
     value: str | None
+    behind: Behind | None = None
+
+
+#: Steps that look a value up, and fields that hold several words, none of which is the value.
+_DECIDES = ("value_table", "category_table", "ladder")
+_SEVERAL = (FieldKind.LINKS, FieldKind.TEXTS, FieldKind.CATEGORIES, FieldKind.OPTIONS)
 
 
 def trace(plan: Plan, arriving: pl.DataFrame, name: str, lookups: Lookups) -> Trace:
@@ -58,7 +77,19 @@ def trace(plan: Plan, arriving: pl.DataFrame, name: str, lookups: Lookups) -> Tr
         fields=_other_fields(plan, arriving, one.fill),
         steps=steps,
         value=stages[-1],
+        behind=behind(steps, stages[-1]) if one.field.kind not in _SEVERAL else None,
     )
+
+
+def behind(steps: Sequence[TraceStep], value: str | None) -> Behind | None:
+    """The look-up that decided a value, if no step after it has made another of it."""
+    at = max((n for n, step in enumerate(steps) if step.kind in _DECIDES), default=0)
+    if not at or any(step.value != steps[at].value for step in steps[at:]):
+        return None
+    word = steps[at].entry or steps[at - 1].value
+    if word is None or value != steps[at].value:
+        return None
+    return Behind(kind=steps[at].kind, table=steps[at].table, word=word)
 
 
 def _other_fields(plan: Plan, arriving: pl.DataFrame, fill: Fill) -> list[Cell]:
@@ -112,28 +143,3 @@ def _rung(name: str, numbers: list[Cell], lookups: Lookups) -> str:
     rung = rungs[int(at)]
     said = f"from {rung.start}: {rung.kind} {rung.amount}"
     return f"rule '{rule.name}', {said}" if rule else said
-
-
-class Behind(BaseModel):
-    """The entry of a look-up that a value is: ``kind`` is *value_table*, *category_table* or
-    *ladder*, ``word`` what arrived there, as the table names it where it does."""
-
-    kind: str
-    table: str
-    word: str
-
-
-def behind(traced: Trace) -> Behind | None:
-    """The look-up that decided a value, if no step after it has made another of it; None where
-    none has, or where several words make the value."""
-    steps = traced.steps
-    at = max((n for n, step in enumerate(steps) if step.kind in _DECIDES), default=0)
-    if not at or any(step.value != steps[at].value for step in steps[at:]):
-        return None
-    word = steps[at].entry or steps[at - 1].value
-    if word is None or traced.value != steps[at].value:
-        return None
-    return Behind(kind=steps[at].kind, table=steps[at].table, word=word)
-
-
-_DECIDES = ("value_table", "category_table", "ladder")

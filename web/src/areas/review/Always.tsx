@@ -7,19 +7,7 @@ import { api, take, type Schemas } from "../../api/client";
 import { useRunTrace, type RunView } from "../../api/hooks";
 import { useUndo } from "../../shell/undo";
 
-type Trace = Schemas["Trace"];
 type Made = Schemas["RuleMade"];
-
-const DECIDES = ["value_table", "category_table", "ladder"];
-
-/** The look-up that decided a value, and the word that arrived there; null where none has. */
-export function behind(trace: Trace) {
-  const at = trace.steps.findLastIndex((step) => DECIDES.includes(step.kind ?? ""));
-  const step = trace.steps[at];
-  const word = step?.entry || trace.steps[at - 1]?.value;
-  if (!step?.table || !word || trace.steps.slice(at).some((later) => later.value !== step.value)) return null;
-  return step.value === trace.value ? { kind: step.kind ?? "", table: step.table, word } : null;
-}
 
 interface AlwaysProps {
   run: RunView;
@@ -72,7 +60,7 @@ export function Always({ run, product, field, value, onDone }: AlwaysProps) {
     onSettled: fresh,
   });
   const base = `/s/${run.store_id}/feeds/${run.feed_id}`;
-  const found = traced.data ? behind(traced.data.trace) : null;
+  const found = traced.data?.trace.behind;
   if (found && found.kind !== "ladder")
     return (
       <Button

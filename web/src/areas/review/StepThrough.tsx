@@ -238,7 +238,8 @@ const STAYS = {
 function written(content: Record<string, string>, line: Line): Record<string, string> {
   const then = { ...content };
   for (const { field, after, declined, day } of line.changes) {
-    if (declined || day) continue;
+    // Of what stays, the changes name what an undo leaves alone.
+    if (declined || day || line.status === "stays") continue;
     if (after === null) delete then[field];
     else then[field] = after;
   }
