@@ -11,7 +11,7 @@ from sqlalchemy import text
 
 from nomotax.core.errors import DatabaseUnavailable
 from nomotax.demo.load import DATA
-from nomotax.flows import applying, runs
+from nomotax.flows import applying, preparing
 from nomotax.flows.run_states import request_stop
 from nomotax.records.database import engine_for, ping
 from tests.api.test_path import BUNDLE, catalog, get, prepare, send
@@ -175,13 +175,13 @@ def test_a_run_can_be_stopped_before_it_writes(mapped, work):
 
 def test_a_running_preparation_hears_a_stop(mapped, work, monkeypatch):
     run = send(mapped, "post", "/feeds/1/runs", status=201)["id"]
-    loaded = runs.held_of
+    loaded = preparing.held_of
 
     def stopped_meanwhile(*about):
         send(mapped, "post", f"/runs/{run}/stop", status=202)
         return loaded(*about)
 
-    monkeypatch.setattr(runs, "held_of", stopped_meanwhile)
+    monkeypatch.setattr(preparing, "held_of", stopped_meanwhile)
     work()
     assert get(mapped, f"/runs/{run}")["status"] == "stopped"
 

@@ -82,3 +82,68 @@ def test_only_a_prepared_run_is_made_anew(client, work, run):
     key = next(iter(lines(client, run)))
     refused = rule(client, work, run, 409, key=key, field="colour", value="Blue")
     assert refused["detail"] == "This run is declined."
+
+
+def test_a_corrected_price_becomes_a_rule_for_all_of_its_line(client, work, run):
+    before = lines(client, run)
+    key = next(k for k, f in before.items() if f.get("price") and f.get("product_line"))
+    line = before[key]["product_line"]
+    likes = get(client, f"/runs/{run}/price-rules", key=key, field="price")
+    (own,) = [one for one in likes["likes"] if one["field"] == "product_line"]
+    alike = {k for k, f in before.items() if f.get("product_line") == line}
+    assert own["word"] == line and own["count"] >= len(alike) > 1
+    # The branches above its category are offered, too, the nearest first.
+    branches = [one["word"] for one in likes["likes"] if one["field"] == "category"]
+    assert branches and before[key]["category"].startswith(branches[-1])
+    asked = {"key": key, "field": "price", "value": "99.95", "by": "product_line", "word": line}
+    made = send(client, "post", f"/runs/{run}/price-rules", asked, 202)
+    work()
+    shown, after = get(client, f"/runs/{run}"), lines(client, run)
+    assert (shown["status"], after[key]["price"]) == ("prepared", "99.95")
+    moved = {k for k in before if before[k].get("price") != after[k].get("price")}
+    assert key in moved <= alike and shown["again"] >= len(moved) > 1
+    assert made["said"].startswith(f"Line {line}: ") and "the rule" in shown["since"]
+    # The ladder as it was puts it back.
+    send(client, "put", "/stores/1/ladders", made["before"])
+    send(client, "post", f"/runs/{run}/anew", None, 202)
+    work()
+    assert lines(client, run) == before
+
+
+@pytest.mark.parametrize("more, code, says", [
+    ({"value": "0.05"}, 409, "makes 0.05 of a cost of"),
+    ({"value": "dear"}, 422, "Price"),
+    ({"by": "name"}, 422, "'name' is no field that products are priced by"),
+    ({"field": "colour", "value": "Blue"}, 409, "No price ladder makes"),
+])  # fmt: skip
+def test_what_no_rule_of_the_ladder_makes_is_refused(client, run, more, code, says):
+    key = next(k for k, f in lines(client, run).items() if f.get("price") and f.get("colour"))
+    asked = {"key": key, "field": "price", "value": "9.95", "by": "brand", "word": "Quarrow"}
+    answer = client.post(f"/api/v1/runs/{run}/price-rules", json=asked | more)
+    assert (answer.status_code, says in answer.text) == (code, True), answer.text
+    assert get(client, f"/runs/{run}")["status"] == "prepared"
+    found = get(client, f"/runs/{run}/price-rules", key=key, field="colour")
+    assert found == {"ladder": "", "likes": []}
+
+
+def test_products_that_are_priced_together_are_counted_as_the_rule_will_match_them(client, run):
+    every, at = {}, 0
+    while page := get(client, f"/runs/{run}/rows", limit=400, offset=at)["rows"]:
+        every |= {r["row"]: {c["field"]: c["after"] for c in r["changes"]} | {"at": r["status"]}
+                  for r in page}  # fmt: skip
+        at += len(page)
+    fields = lines(client, run)
+    for key in list(fields)[:: max(1, len(fields) // 6)]:
+        found = get(client, f"/runs/{run}/price-rules", key=key, field="price")
+        if not found["ladder"]:
+            continue
+        counts = [one["count"] for one in found["likes"]]
+        assert counts == sorted(counts) and min(counts) > 1
+        for one in found["likes"]:
+            word = one["word"]
+            own = fields[key][one["field"]]
+            assert own == word or own.startswith(f"{word} > "), (key, one)
+            told = [f.get(one["field"]) or "" for f in every.values() if f["at"] == "new"]
+            among = sum(v == word or v.startswith(f"{word} > ") for v in told)
+            # Those that are there already, held or rejected are of it, too.
+            assert among <= one["count"] <= len(every)

@@ -5,11 +5,13 @@ from __future__ import annotations
 
 import json
 import random
+from datetime import timedelta
 
 import pytest
 
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import to_descriptor
+from nomotax.flows import problems as problems_flow
 from tests.api.test_goods import receive
 from tests.api.test_matching import apply, draw
 from tests.api.test_path import get, send
@@ -343,3 +345,116 @@ def test_edits_of_any_kind_and_their_undoing_leave_the_catalog_as_it_was(client,
         work()
         finish(client, work, undo)
         assert (contents(client, ropes), looked_at()) == before
+
+
+def problems(client, ropes, **look):
+    told = get(client, f"{ropes}/problems", **look)
+    return told["total"], {one["field"]: one["count"] for one in told["problems"]}
+
+
+def test_what_is_wrong_is_told_filtered_and_gone_once_it_is_mended(client, ropes):
+    assert problems(client, ropes) == (0, {})
+    write(client, ropes, [("TW-0003", {"prijs": "1.00"}), ("TW-0004", {"prijs": "2.00"})])
+    assert problems(client, ropes) == (2, {"prijs": 2})
+    assert shown(client, ropes, ("$problem", "filled", "")) == (2, ["TW-0003", "TW-0004"])
+    assert shown(client, ropes, ("$problem", "is", "dikte"))[0] == 0
+    (said,) = get(client, f"{ropes}/products/TW-0003/problems")["problems"]
+    assert said["said"] == "Prijs: 1.00 is under the cost of 4.00"
+    write(client, ropes, [("TW-0003", {"prijs": "9.00"})])
+    assert problems(client, ropes) == (1, {"prijs": 1})
+    assert shown(client, ropes, ("$problem", "empty", ""))[0] == MANY - 1
+    # The schema is stricter now: what is there is not taken any more.
+    schema = get(client, f"{ropes}/schema")["product_schema"]
+    (thick,) = [f for f in schema["fields"] if f["name"] == "dikte"]
+    body = {"was": thick, "field": thick | {"maximum": "12"}}
+    send(client, "post", f"{ropes}/schema/fields", body)
+    total, by = problems(client, ropes)
+    assert (total, by) == (1 + MANY // 12, {"dikte": MANY // 12, "prijs": 1})
+
+
+def test_rows_of_the_last_delivery_that_stop_are_problems_of_their_products(client, work, ropes):
+    feed = get(client, f"{ropes}/arrivals")["feeds"][0]["id"]
+    row = "TW-0007;;8.50;8.00;9;00000007;Touw\n"  # no name, which a product keeps
+    bad = "TW-0009;Touw 9;veel;10.00;11;00000009;Touw\n"
+    receive(client, feed, "eigen.csv", (HEAD + row + bad).encode())
+    send(client, "post", f"/feeds/{feed}/runs", None, 201)
+    work()
+    total, by = problems(client, ropes)
+    assert (total, by) == (1, {"$row": 1})
+    (said,) = get(client, f"{ropes}/products/TW-0009/problems")["problems"]
+    assert said["said"].startswith("Its row 2 of Zelf is ") and "veel" in said["said"]
+    assert shown(client, ropes, ("$problem", "is", "$row")) == (1, ["TW-0009"])
+    assert problems(client, ropes, search="TW-0007") == (0, {})
+
+
+def test_many_products_are_looked_at_by_a_worker(client, look, ropes, monkeypatch):
+    monkeypatch.setattr(problems_flow, "_AGAIN", 100)
+    write(client, ropes, [("TW-0003", {"prijs": "1.00"})])
+    view = {"shown": {"where": [{"field": "$problem", "test": "filled"}]}, "columns": []}
+    send(client, "post", f"{ropes}/views", {"name": "Fout", "look": view}, 201)
+    told = get(client, f"{ropes}/problems")
+    assert (told["looking"], told["problems"]) == (True, [])
+    where = json.dumps([{"field": "$problem", "test": "filled", "value": ""}])
+    waits = client.get(f"/api/v1{ropes}/products", query_string={"where": where})
+    assert waits.status_code == 409 and "Try again in a minute" in waits.text
+    assert [one["count"] for one in get(client, f"{ropes}/views")["views"]] == [None]
+    look()
+    assert problems(client, ropes) == (1, {"prijs": 1})
+    assert shown(client, ropes, ("$problem", "filled", "")) == (1, ["TW-0003"])
+    assert [one["count"] for one in get(client, f"{ropes}/views")["views"]] == [1]
+    # Another process knows it from what is kept, and takes what has changed since.
+    problems_flow._LOOKED.clear()
+    monkeypatch.setattr(problems_flow, "_LATE", timedelta(0))
+    write(client, ropes, [("TW-0003", {"prijs": "9.00"}), ("TW-0008", {"prijs": "1.00"})])
+    told = get(client, f"{ropes}/products/TW-0008/problems")["problems"]
+    assert [one["field"] for one in told] == ["prijs"]
+    assert shown(client, ropes, ("$problem", "filled", "")) == (1, ["TW-0008"])
+
+
+#: What may be written into a cell, the good and the bad for a stricter schema.
+CELLS = {
+    "prijs": ["0.50", "12.00", "99.00", None],
+    "inkoop": ["1.00", "40.00", None],
+    "dikte": ["2", "9", "13", None],
+    "soort": ["Touw", "Koord"],
+    "naam": ["Lijn", "Een hele lange naam van een touw"],
+}
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_what_is_found_bit_by_bit_is_what_is_found_at_once(client, work, ropes, seed, monkeypatch):
+    """Edits, a stricter schema and an undo in any order: what is looked at again is enough."""
+    draw = random.Random(seed)
+    monkeypatch.setattr(problems_flow, "_LATE", timedelta(seconds=2))
+    keys = [f"TW-{n:04}" for n in draw.sample(range(MANY), 8)]
+    schema = get(client, f"{ropes}/schema")["product_schema"]
+    (thick,) = [f for f in schema["fields"] if f["name"] == "dikte"]
+    limits = iter(["10", "4"])
+    runs = []
+    for step in range(9):
+        if step in (3, 6):
+            tighter = thick | {"maximum": next(limits)}
+            send(client, "post", f"{ropes}/schema/fields", {"was": thick, "field": tighter})
+            thick = tighter
+        elif step == 7 and runs:
+            undone = send(client, "post", f"/runs/{runs[-1]}/undo", None, 201)
+            work()
+            send(client, "post", f"/runs/{undone['id']}/apply", None, 202)
+            work()
+        else:
+            rows = [(k, {f: draw.choice(CELLS[f]) for f in draw.sample([*CELLS], 2)})
+                    for k in draw.sample(keys, 3)]  # fmt: skip
+            made = write(client, ropes, rows)["run_id"]
+            runs += [made] if made else []
+        bit_by_bit = problems(client, ropes)
+        shown_now = shown(client, ropes, ("$problem", "filled", ""))
+        problems_flow._LOOKED.clear()
+        assert problems(client, ropes) == bit_by_bit, step
+        assert shown(client, ropes, ("$problem", "filled", "")) == shown_now
+        assert shown_now[0] == bit_by_bit[0]
+    # Each product says by itself what the list counts.
+    for key in keys:
+        said = get(client, f"{ropes}/products/{key}/problems")["problems"]
+        for one in said:
+            assert key in shown(client, ropes, ("$problem", "is", one["field"]),
+                                search=key)[1]  # fmt: skip

@@ -50,6 +50,8 @@ PLACES = [
     "feeds/{feed}/values",
     "feeds/{feed}/prices",
     "feeds/{feed}/guards",
+    "feeds/{feed}/beside/{beside}",
+    "feeds/{feed}/beside/{beside}?about=0",
 ]
 
 
@@ -65,7 +67,16 @@ def worked(page: Page, store):
     wait_for(page, f"{api}/runs/{run}", "prepared")
     ask.post(f"{api}/runs/{run}/apply")
     wait_for(page, f"{api}/runs/{run}", "applied")
-    return [f"{store}/{place.format(feed=feed, run=run)}" for place in PLACES]
+    # A crosswalk that makes other names, beside the one that was applied.
+    bench = ask.get(f"{api}/feeds/{feed}/bench").json()
+    bench["crosswalk"]["fills"]["name"]["steps"] = [{"do": "affix", "before": "New: "}]
+    draft = {"crosswalk": bench["crosswalk"], "revision": bench["revision"]}
+    ask.put(f"{api}/feeds/{feed}/draft", data=draft)
+    sides = {"before": {"version": 1}, "after": {"version": 0}}
+    beside = ask.post(f"{api}/feeds/{feed}/contrasts", data=sides).json()["id"]
+    wait_for(page, f"{api}/contrasts/{beside}", "ready")
+    known = {"feed": feed, "run": run, "beside": beside}
+    return [f"{store}/{place.format(**known)}" for place in PLACES]
 
 
 def wait_for(page: Page, address: str, status: str) -> None:

@@ -97,3 +97,26 @@ def test_products_are_stepped_through_noted_and_told_to_others(
     page.goto(run)
     page.get_by_role("button", name="Take it up again").click()
     expect(page.get_by_role("button", name="Apply to 9 products")).to_be_visible()
+
+
+def test_a_new_product_is_declined_until_its_row_changes_and_made_after_all(
+    page: Page, dearer
+) -> None:
+    run, path, feed = dearer
+    page.goto(f"{run}?status=new")
+    page.get_by_label("decline until it changes").check()
+    page.get_by_role("button", name="Decline T-9").click()
+    page.get_by_role("button", name=re.compile("8 changed")).or_(
+        page.get_by_role("tab", name=re.compile("8 changed"))
+    ).first.click()
+    page.get_by_role("button", name="Decline all shown").click()
+    # Nothing is written, but what was declined is kept.
+    page.get_by_role("button", name="Keep what is declined").click()
+    expect(page.get_by_text("applied to the catalog")).to_be_visible()
+    page.goto(f"{path}/feeds/{feed}/bench")
+    page.get_by_role("button", name="Prepare", exact=True).click()
+    expect(page.get_by_text("Applying changes nothing.")).to_be_visible()
+    page.get_by_role("tab", name=re.compile("1 left out")).click()
+    expect(page.get_by_text("declined before: a product of its own")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Make the product of row")).click()
+    expect(page.get_by_text("Applying makes 1 product.")).to_be_visible()

@@ -8,7 +8,7 @@ from typing import Any
 
 import polars as pl
 
-from nomotax.core.changes.diff import STATUSES, Comparison
+from nomotax.core.changes.diff import STATUSES, Comparison, as_lines
 from nomotax.core.changes.held import Held, held_columns
 from nomotax.core.changes.marks import OLD
 from nomotax.core.crosswalk.compiler import Plan
@@ -34,6 +34,12 @@ def held(catalog: pl.DataFrame) -> Held:
     return Held(pl.concat([empty, catalog], how="diagonal"))
 
 
+def lines_of(whole: Comparison, piece: pl.DataFrame, problems: pl.DataFrame) -> pl.DataFrame:
+    """The lines of a piece, judged by no more of it than a run looks at."""
+    judged = whole.judge(piece.select(whole.looked_at(piece.columns)), problems)
+    return as_lines(piece.lazy(), judged.lazy()).collect()
+
+
 def compare(
     arriving: pl.DataFrame,
     plan: Plan,
@@ -50,6 +56,6 @@ def compare(
     for _, noted in taken:
         whole.note(noted)
     problems = whole.problems()
-    lines = [whole.judge(piece, problems) for piece, _ in taken]
+    lines = [lines_of(whole, piece, problems) for piece, _ in taken]
     lines += whole.gone(brought) if brought is not None else []
     return Changeset(pl.concat(lines, how="diagonal"), problems)

@@ -23,7 +23,7 @@ from nomotax.core.matching.alike import alike
 from nomotax.core.matching.finder import PAIRINGS
 from nomotax.core.schema.model import StoreField, StoreSchema
 from nomotax.core.table import FAULT, ROW
-from tests.core.in_pieces import FEED, compare, held
+from tests.core.in_pieces import FEED, compare, held, lines_of
 
 SCHEMA = StoreSchema(
     name="s", key="number",
@@ -221,7 +221,7 @@ def run(identity, rows, catalog, pairings, products, size):
     for _, noted in taken:
         whole.note(noted)
     problems = whole.problems()
-    return pl.concat([whole.judge(p, problems) for p, _ in taken], how="diagonal"), problems
+    return pl.concat([lines_of(whole, p, problems) for p, _ in taken], how="diagonal"), problems
 
 
 @settings(max_examples=80, deadline=None)

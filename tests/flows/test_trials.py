@@ -16,7 +16,7 @@ from nomotax.core.lookups.tree import TreeEdit
 from nomotax.core.pricing.ladder import Ladder, Match, Rule, Rung
 from nomotax.core.table import ROW
 from nomotax.flows import tree
-from nomotax.flows.runs import RowRange
+from nomotax.flows.preparing import RowRange
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
 from nomotax.records.lookups import LookupsRepository

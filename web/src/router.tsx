@@ -42,6 +42,10 @@ export const router = createBrowserRouter([
             ...place(() => import("./areas/categories/Categories"), "Categories"),
           },
           { path: "values", ...place(() => import("./areas/values/Values"), "Values") },
+          {
+            path: "beside/:contrast",
+            ...place(() => import("./areas/contrast/SideBySide"), "SideBySide"),
+          },
           { path: "prices", ...place(() => import("./areas/prices/Prices"), "Prices") },
         ],
       },

@@ -12,6 +12,7 @@ from werkzeug.exceptions import NotFound, RequestEntityTooLarge
 
 from nomotax.api import (
     categories,
+    contrasts,
     crosswalks,
     deliveries,
     feeds,
@@ -41,7 +42,7 @@ _AREAS = (
     stores, schemas, categories, products, deliveries, feeds, guards, matching, ranges, prices,
     crosswalks, lookups,
     rates,
-    runs, snapshots, removals, notes,
+    runs, snapshots, removals, notes, contrasts,
 )  # fmt: skip
 
 

@@ -30,6 +30,7 @@ from nomotax.flows.changing import BulkEdit
 from nomotax.flows.decisions import KeptField
 from nomotax.flows.editing import ProductEdit
 from nomotax.flows.needs import Completeness, Needs
+from nomotax.flows.problems import Problems, problems_of_product
 from nomotax.flows.product import ProductDetail
 from nomotax.flows.publishing import StatesEdit
 from nomotax.flows.sheet import SheetEdit, SheetWritten
@@ -126,6 +127,18 @@ def write_cells(path: StorePath, body: SheetEdit) -> Response:
 def get_completeness(path: StorePath, query: SelectionQuery) -> Response:
     """How many of the products shown have all that they need, and what the others lack."""
     return answer(needs.completeness(path.store_id, query.shown))
+
+
+@api.get("/stores/<int:store_id>/problems", responses={200: Problems})
+def get_problems(path: StorePath, query: SelectionQuery) -> Response:
+    """What is wrong with the products shown."""
+    return answer(needs.problems(path.store_id, query.shown))
+
+
+@api.get("/stores/<int:store_id>/products/<path:key>/problems", responses={200: Problems})
+def get_product_problems(path: ProductPath) -> Response:
+    """What is wrong with one product."""
+    return answer(problems_of_product(path.store_id, path.key))
 
 
 @api.put("/stores/<int:store_id>/needs", responses={200: Done})

@@ -29,6 +29,8 @@ from nomotax.flows import (
     applying,
     deciding,
     grouping,
+    price_rules,
+    refused,
     reports,
     review,
     ruling,
@@ -38,9 +40,10 @@ from nomotax.flows import (
 )
 from nomotax.flows.deciding import RunDecisions
 from nomotax.flows.grouping import Groups
+from nomotax.flows.preparing import RowRange
+from nomotax.flows.price_rules import LikeProducts, PriceRuleAsked, PriceRuleMade
 from nomotax.flows.review import ReviewPage, ReviewSummary
 from nomotax.flows.ruling import RuleAsked, RuleMade
-from nomotax.flows.runs import RowRange
 from nomotax.records.database import session
 from nomotax.records.dated import DatedValues
 from nomotax.records.repositories import Feeds, Stores
@@ -151,6 +154,15 @@ class ApplyQuery(BaseModel):
     """Whether the catalog as it is before is kept as a snapshot."""
 
     snapshot_first: bool = False
+
+
+class RowOfRun(BaseModel):
+    row: int = Field(ge=0)
+
+
+class ProductField(BaseModel):
+    key: str
+    field: str
 
 
 class DeclinedRun(BaseModel):
@@ -301,6 +313,26 @@ def make_rule(path: RunPath, body: RuleAsked) -> Response:
     """A correction becomes the entry of the look-up that gave the value; the run is prepared
     again by it."""
     return answer(ruling.make_rule(path.run_id, body), 202)
+
+
+@api.get("/runs/<int:run_id>/price-rules", responses={200: LikeProducts})
+def like_products(path: RunPath, query: ProductField) -> Response:
+    """What products of the run may be priced together with one, by a rule of its ladder."""
+    return answer(price_rules.like_products(path.run_id, query.key, query.field))
+
+
+@api.post("/runs/<int:run_id>/price-rules", responses={202: PriceRuleMade})
+def make_price_rule(path: RunPath, body: PriceRuleAsked) -> Response:
+    """A corrected price becomes a rule of the ladder that made it; the run is prepared again by
+    it."""
+    return answer(price_rules.make_price_rule(path.run_id, body), 202)
+
+
+@api.post("/runs/<int:run_id>/taken-again", responses={202: RunView})
+def take_again(path: RunPath, body: RowOfRun) -> Response:
+    """A product that was declined before is made after all; the run is prepared again."""
+    refused.take_again(path.run_id, body.row)
+    return answer(view_of(path.run_id), 202)
 
 
 @api.post("/runs/<int:run_id>/take-up", responses={200: RunView})

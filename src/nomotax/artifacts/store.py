@@ -11,7 +11,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path, PurePosixPath
-from typing import IO
+from typing import IO, Any
 
 import fsspec
 import polars as pl
@@ -22,6 +22,13 @@ from nomotax.core.errors import NotFound, TooLarge
 from nomotax.settings import settings
 
 _CHUNK = 1 << 20
+#: Of what tables hold, the quickest level takes no more room than the usual one does. Row groups
+#: are small enough to read a page of a table quickly.
+_KEPT: Mapping[str, Any] = {
+    "row_group_size": 1 << 16,
+    "compression": "zstd",
+    "compression_level": 1,
+}
 
 
 @dataclass(frozen=True)
@@ -86,22 +93,19 @@ class ArtifactStore:
     def write_frame(
         self, name: str, frame: pl.DataFrame, metadata: Mapping[str, str] | None = None
     ) -> None:
-        """Keep a table, in row groups small enough to read a page of it quickly; with
-        ``metadata`` of our own among that of the file."""
+        """Keep a table; with ``metadata`` of our own among that of the file."""
         path = self._path(name)
         self.fs.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
         temporary = f"{path}.{os.getpid()}.part"
         with self.fs.open(temporary, "wb") as out:
-            frame.write_parquet(
-                out, row_group_size=1 << 16, compression="zstd", metadata=dict(metadata or {})
-            )
+            frame.write_parquet(out, metadata=dict(metadata or {}), **_KEPT)
         self.fs.mv(temporary, path)
 
     def write_lazy(self, name: str, table: pl.LazyFrame) -> None:
-        """Keep a table that need not fit into memory, in the same row groups."""
+        """Keep a table that need not fit into memory."""
         with tempfile.TemporaryDirectory(prefix="nomotax-") as folder:
             path = Path(folder) / "table.parquet"
-            table.sink_parquet(path, row_group_size=1 << 16, compression="zstd")
+            table.sink_parquet(path, **_KEPT)
             target = self._path(name)
             self.fs.makedirs(target.rsplit("/", 1)[0], exist_ok=True)
             self.fs.put_file(str(path), f"{target}.{os.getpid()}.part")

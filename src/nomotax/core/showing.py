@@ -13,10 +13,11 @@ from nomotax.core.numbers import NUMBER
 Test = Literal["empty", "filled", "is", "is not", "contains", "least", "most", "any of"]
 #: What is asked of a product beside its fields: who supplies it, which fields are kept by hand,
 #: how many of those are missing that it needs, the margin in percent of its price, the day of its
-#: last change, the run that has written it, and its key.
+#: last change, the run that has written it, its key, and in which field something is wrong.
 SUPPLIER, KEPT, MISSING = "$supplier", "$kept", "$missing"
 MARGIN, CHANGED, RUN, KEY = "$margin", "$changed", "$run", "$key"
-BESIDE = (SUPPLIER, KEPT, MISSING, MARGIN, CHANGED, RUN, KEY)
+PROBLEM = "$problem"
+BESIDE = (SUPPLIER, KEPT, MISSING, MARGIN, CHANGED, RUN, KEY, PROBLEM)
 
 
 class Condition(BaseModel):

@@ -13,7 +13,7 @@ from sqlmodel import Session
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.later import GIVEN, LATER, given
 from nomotax.core.changes.offers import OF_ARTICLE
-from nomotax.core.changes.remembered import REMEMBERED
+from nomotax.core.changes.remembered import ARTICLES, NOT_MADE_BEFORE, REMEMBERED
 from nomotax.core.changes.restoring import MADE
 from nomotax.core.changes.staging import Heading, new_products, product_deltas
 from nomotax.core.changes.taking_back import STAYS
@@ -35,7 +35,7 @@ from nomotax.records.database import session
 from nomotax.records.dated import DatedValues, settle
 from nomotax.records.pairings import Pairings
 from nomotax.records.queue import enqueue
-from nomotax.records.remembered import Declined, remembered_of
+from nomotax.records.remembered import Declined, refused_of, remembered_of
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
@@ -92,7 +92,7 @@ def _apply(run_id: int) -> None:
             return
         heading = headings_of(schema)
         tell(1, "loading the changeset")
-        written = _written(run, heading)
+        written = _written(run, heading, schema.key)
         tell(5, "copying")
         with session() as db:
             run = _take_turn(db, run_id, tell)
@@ -106,7 +106,8 @@ class _Written:
     """The products that a run makes, once they are in ``shape``, what it changes of others, what
     waits for its day, fields with the products in which they are kept by hand from now on, and how
     many lines guards hold. ``declined`` are values that people would not have until others come,
-    ``said`` the fields of products of which the feed has others than the catalog."""
+    ``said`` the fields of products of which the feed has others than the catalog, and ``refused``
+    the articles whose products people would not have made."""
 
     made: pl.DataFrame
     deltas: pl.DataFrame
@@ -118,9 +119,10 @@ class _Written:
         default_factory=lambda: pl.DataFrame(schema=REMEMBERED)
     )
     said: pl.DataFrame = dataclass_field(default_factory=lambda: pl.DataFrame(schema=_SAID))
+    refused: pl.DataFrame = dataclass_field(default_factory=lambda: pl.DataFrame(schema=ARTICLES))
 
 
-def _written(run: Run, heading: Heading) -> _Written:
+def _written(run: Run, heading: Heading, key: str) -> _Written:
     scan = artifacts().scan(changeset_name(run))
     if run.kind in ("restore", "dated"):
         frame = scan.filter(pl.col("status") != STAYS).collect()
@@ -129,11 +131,13 @@ def _written(run: Run, heading: Heading) -> _Written:
     frame = scan.with_row_index(_AT).filter(_WRITES | MOVED).collect()
     kept: list[tuple[str, tuple[str, ...]]] = []
     held, declined, said = 0, pl.DataFrame(schema=REMEMBERED), pl.DataFrame(schema=_SAID)
+    refused = pl.DataFrame(schema=ARTICLES)
     if run.kind == "delivery" and remembered_of(run.feed_id or 0).height:
         said = _said(frame)
     if run.kind == "delivery" and (verdicts := verdicts_of(run)):
         kept, held = verdicts.kept(), int(verdicts.held().gather(frame[_AT]).sum())
         declined = verdicts.remembered(frame, frame[_AT])
+        refused = verdicts.not_made(frame, frame[_AT], key)
         left = verdicts.left(verdicts.corrected(frame, frame[_AT]), frame[_AT])
         frame = left.filter(
             pl.any_horizontal(pl.col(c).list.len() > 0 for c in left.columns if c in _LISTS)
@@ -151,7 +155,15 @@ def _written(run: Run, heading: Heading) -> _Written:
     others = frame.filter(~new)
     changed = others.filter(pl.col("fields").list.len() > 0)
     return _Written(
-        frame.filter(new), product_deltas(changed), shape, given(others), kept, held, declined, said
+        frame.filter(new),
+        product_deltas(changed),
+        shape,
+        given(others),
+        kept,
+        held,
+        declined,
+        said,
+        refused,
     )
 
 
@@ -225,6 +237,20 @@ def _remember(db: Session, run: Run, written: _Written) -> None:
         over = remembered_of(run.feed_id).join(written.said, on=["key", "field"], how="semi")
         memory.end(run_id, over["id"].to_list())
     memory.keep(run.feed_id, run_id, written.declined)
+    _refuse(memory, run, written.refused)
+
+
+def _refuse(memory: Declined, run: Run, refused: pl.DataFrame) -> None:
+    """Articles whose products are not made; of those that say another thing now, or whose product
+    is there, that is over."""
+    before, run_id, feed = refused_of(run.feed_id or 0), known_id(run), run.feed_id or 0
+    if before.height:
+        lines = artifacts().scan(changeset_name(run)).filter(pl.col("row").is_not_null())
+        still = pl.col("reason").eq_missing(NOT_MADE_BEFORE)
+        others = lines.filter(~still).select(pl.col(OF_ARTICLE).alias("article")).collect()
+        over = before.join(others.drop_nulls(), on="article", how="semi")
+        memory.end_refusals(run_id, over["id"].to_list())
+    memory.refuse(feed, run_id, refused)
 
 
 def _pair_numbered(db: Session, run: Run, made: pl.DataFrame) -> None:

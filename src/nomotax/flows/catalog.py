@@ -84,7 +84,7 @@ def product_page(
     """Products that are shown, sorted by a field. Raises ``NotFound`` for a field that the store
     does not have."""
     with session() as db:
-        asked = asked_of(db, store_id)
+        asked = asked_of(db, store_id, shown.where)
         for name in (sort, *(one.field for one in shown.where)):
             if name not in (*LISTED, *BESIDE, *asked.schema.names):
                 raise NotFound(f"The store schema has no field {name!r}.")

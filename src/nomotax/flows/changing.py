@@ -41,7 +41,7 @@ def start_change(store_id: int, edit: BulkEdit) -> Run:
     ``Conflict`` where there is none, ``CrosswalkError`` and ``UnfitValue`` for a change that is
     none."""
     with session() as db:
-        asked = asked_of(db, store_id)
+        asked = asked_of(db, store_id, edit.shown.where)
         refuse_unwritten(edit.change, asked.schema)
         if edit.change.do == "formula":
             plan_of(edit.change, asked.schema, frozenset(Stores(db).category_paths(store_id)))
@@ -74,7 +74,7 @@ def _prepare_change(run_id: int, tell: Progress) -> None:
         run, stores = Runs.holding(db, run_id).get(run_id), Stores(db)
         store = stores.get(run.store_id)
         edit = BulkEdit.model_validate(run.used["bulk"])
-        asked = asked_of(db, run.store_id)
+        asked = asked_of(db, run.store_id, edit.shown.where)
         categories = frozenset(stores.category_paths(run.store_id))
         listing = listing_of(db, run.store_id)
         shown = listing.shown(edit.shown, asked)

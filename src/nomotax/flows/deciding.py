@@ -64,7 +64,8 @@ class FindingLine(Finding):
 class RunDecisions(BaseModel):
     """The decisions of a run, the last one first, and what its guards saw. ``writes`` are the
     lines that applying it would write, and ``writing`` tells of what kind they are; ``held`` those
-    that guards hold, ``declined`` those of which something stays as it is by a person's word."""
+    that guards hold, ``declined`` those of which something stays as it is by a person's word, which
+    applying ``remembers`` where that was wished."""
 
     decisions: list[DecisionLine]
     findings: list[FindingLine]
@@ -72,6 +73,7 @@ class RunDecisions(BaseModel):
     writing: dict[str, int]
     held: int
     declined: int
+    remembers: bool
 
 
 def decide(run_id: int, verdict: Verdict) -> int:
@@ -230,6 +232,7 @@ def decisions_of(run_id: int) -> RunDecisions:
             for rule in [Verdict.model_validate(one.rule)]
         ],
         findings=[_standing(one, found, through) for one in findings_of(run)],
+        remembers=any(one.rule.get("remember") for one in decided),
         **counts,
     )  # fmt: skip
 

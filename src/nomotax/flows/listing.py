@@ -17,6 +17,7 @@ import polars as pl
 from sqlalchemy import text
 from sqlmodel import Session
 
+from nomotax.core.changes.fitting import FLAW
 from nomotax.core.changes.states import LIVE, STATE, TAKEN_OUT
 from nomotax.core.crosswalk.compiler import TOLD
 from nomotax.core.lookups.tree import SIGN
@@ -28,6 +29,7 @@ from nomotax.core.showing import (
     KEY,
     MARGIN,
     MISSING,
+    PROBLEM,
     RUN,
     SUPPLIER,
     Condition,
@@ -51,10 +53,12 @@ _HELD = 4
 @dataclass(frozen=True)
 class Asked:
     """By what products are looked through: the store's ``schema``, and the fields that each
-    ``needs`` to be complete."""
+    ``needs`` to be complete; ``flaws``, what is wrong with products, as ``FLAW``, where that is
+    asked."""
 
     schema: StoreSchema
     needs: tuple[str, ...] = ()
+    flaws: pl.DataFrame | None = None
 
 
 @dataclass
@@ -181,6 +185,12 @@ class Listing:
             for name in asked.needs:
                 lacks |= self._text(name).is_null()
             return ~lacks if one.test == "empty" else lacks
+        if one.field == PROBLEM:
+            flaws = pl.DataFrame(schema=FLAW) if asked.flaws is None else asked.flaws
+            if one.value:
+                flaws = flaws.filter(pl.col("field") == one.value)
+            wrong = self.frame["key"].is_in(flaws["key"].implode())
+            return ~wrong if one.test in ("empty", "is not") else wrong
         if one.field == MARGIN:
             return holds(one, self._margin(asked.schema), numeric=True)
         if one.field in _PLAIN:

@@ -1,15 +1,18 @@
-"""What a product needs to be complete, and what of the products that are shown is missing."""
+"""What a product needs to be complete, and what of those that are shown is missing or wrong."""
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 from pydantic import BaseModel
 from sqlmodel import Session
 
-from nomotax.core.errors import NotFound
+from nomotax.core.errors import Conflict, NotFound
 from nomotax.core.schema.model import Role, StoreSchema
-from nomotax.core.showing import Selection
+from nomotax.core.showing import PROBLEM, Condition, Selection
 from nomotax.flows.headings import label_of
 from nomotax.flows.listing import Asked, listing_of
+from nomotax.flows.problems import Problems, flaws_of, problems_among
 from nomotax.records.database import session
 from nomotax.records.repositories import Stores
 
@@ -53,17 +56,25 @@ def needs_of(schema: StoreSchema, said: list[str] | None) -> tuple[str, ...]:
     return tuple(f.name for f in schema.fields if f.required or f.name in sold_by)
 
 
-def asked_of(db: Session, store_id: int) -> Asked:
-    """By what the products of a store are looked through. Raises ``NotFound``."""
+def asked_of(db: Session, store_id: int, where: Sequence[Condition] = ()) -> Asked:
+    """By what the products of a store are looked through for these conditions. Raises
+    ``NotFound``."""
     stores = Stores(db)
     schema = stores.schema(store_id)
-    return Asked(schema, needs_of(schema, stores.get(store_id).needs))
+    wrong = any(one.field == PROBLEM for one in where)
+    flaws = flaws_of(db, store_id) if wrong else None
+    if wrong and flaws is None:
+        raise Conflict(
+            "The values of all products are still being looked at.",
+            remedy="Try again in a minute; it is known from then on.",
+        )
+    return Asked(schema, needs_of(schema, stores.get(store_id).needs), flaws)
 
 
 def completeness(store_id: int, shown: Selection) -> Completeness:
     """What the products that are shown lack. Raises ``NotFound``."""
     with session() as db:
-        asked = asked_of(db, store_id)
+        asked = asked_of(db, store_id, shown.where)
         total, complete, empty = listing_of(db, store_id).missing(shown, asked)
     missing = [
         MissingField(field=name, label=label_of(asked.schema, name), count=count)
@@ -71,6 +82,14 @@ def completeness(store_id: int, shown: Selection) -> Completeness:
         if count
     ]
     return Completeness(total=total, complete=complete, missing=missing, needs=list(asked.needs))
+
+
+def problems(store_id: int, shown: Selection) -> Problems:
+    """What is wrong with the products that are shown. Raises ``NotFound``."""
+    with session() as db:
+        asked = asked_of(db, store_id, shown.where)
+        keys = listing_of(db, store_id).shown(shown, asked)["key"]
+    return problems_among(store_id, asked.schema, keys)
 
 
 def set_needs(store_id: int, needs: Needs | None) -> None:

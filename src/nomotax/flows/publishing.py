@@ -42,7 +42,7 @@ def start_states(store_id: int, edit: StatesEdit) -> Run:
     """A run that gives many products a state, to be prepared and looked at. Raises ``Conflict``
     where it would change none."""
     with session() as db:
-        found = listing_of(db, store_id).shown(edit.shown, asked_of(db, store_id))
+        found = listing_of(db, store_id).shown(edit.shown, asked_of(db, store_id, edit.shown.where))
         others = found.filter(pl.col("state") != edit.to).height
         if not others:
             raise Conflict(
@@ -78,7 +78,8 @@ def prepare_states(run_id: int, tell: Progress) -> None:
         run, stores = Runs.holding(db, run_id).get(run_id), Stores(db)
         store = stores.get(run.store_id)
         edit = StatesEdit.model_validate(run.used["states"])
-        found = listing_of(db, run.store_id).shown(edit.shown, asked_of(db, run.store_id))
+        asked = asked_of(db, run.store_id, edit.shown.where)
+        found = listing_of(db, run.store_id).shown(edit.shown, asked)
     lines = found.filter(pl.col("state") != edit.to).select(
         pl.lit(None, pl.Int64).alias("row"), "key", "title",
         pl.lit("changed").alias("status"), _NONE.alias("reason"),

@@ -21,7 +21,7 @@ from nomotax.core.writing.tables import HEADED, write_book, write_table
 from nomotax.flows.changesets import changeset_name, problems_name
 from nomotax.flows.deciding import verdicts_of
 from nomotax.flows.lines import prepared_run
-from nomotax.flows.runs import delivery_used
+from nomotax.flows.preparing import delivery_used
 from nomotax.records.bulk import read_query
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session

@@ -13,6 +13,7 @@ from pydantic import BaseModel
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.later import DAY, LATER
 from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.changes.remembered import NOT_MADE_BEFORE
 from nomotax.core.changes.states import STATE, TAKEN_OUT, said
 from nomotax.core.changes.taking_back import STAYS
 from nomotax.core.changes.verdicts import DECLINED, HELD, Chosen, Verdicts
@@ -55,7 +56,8 @@ class Change(BaseModel):
 
 
 class ReviewRow(BaseModel):
-    """A line; ``held`` tells that a guard holds it until it is let through."""
+    """A line; ``held`` tells that a guard holds it until it is let through, ``not_made`` that its
+    product was declined before."""
 
     row: int | None
     key: str | None
@@ -63,6 +65,7 @@ class ReviewRow(BaseModel):
     status: str
     reason: str | None
     held: bool = False
+    not_made: bool = False
     changes: list[Change]
 
 
@@ -245,7 +248,8 @@ def _row(
             for f in names
         ]
     own = {k: row[k] for k in ("row", "key", "title", "status", "reason")}
-    return ReviewRow.model_validate(own | {"changes": changes, "held": held})
+    refused = own["reason"] == NOT_MADE_BEFORE
+    return ReviewRow.model_validate(own | {"changes": changes, "held": held, "not_made": refused})
 
 
 def _days(scan: pl.LazyFrame) -> list[pl.Expr]:

@@ -2,91 +2,40 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from datetime import date
 from time import monotonic
 from typing import Any
 
 import polars as pl
-from pydantic import BaseModel, Field, model_validator
-from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.changes.diff import Comparison, fields_beside
 from nomotax.core.changes.held import Held
-from nomotax.core.changes.later import LATER, Days
-from nomotax.core.changes.picking import Picked
-from nomotax.core.crosswalk.compiler import Plan, compile_plan
+from nomotax.core.changes.later import LATER
+from nomotax.core.crosswalk.compiler import compile_plan
 from nomotax.core.errors import Conflict
 from nomotax.core.matching.numbering import Numbers
-from nomotax.core.resolve.offers import Standing
 from nomotax.core.table import ROW
-from nomotax.flows.changesets import changeset_name, keep_changeset
+from nomotax.flows.changesets import keep_changeset
 from nomotax.flows.changing import prepare_edit
 from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
-from nomotax.flows.decisions import kept_of
 from nomotax.flows.guarding import guarded
-from nomotax.flows.known import pairings_of
-from nomotax.flows.offers import offered_before, standing_of
-from nomotax.flows.picking import picked_of
+from nomotax.flows.preparing import USED, RowRange, Work, work_of
 from nomotax.flows.receive import joined_now
 from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.undoing import prepare_undo
-from nomotax.flows.waiting import refuse_past, today
-from nomotax.flows.workbench import context_of, open_workbench
+from nomotax.flows.waiting import refuse_past
+from nomotax.flows.workbench import open_workbench
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
-from nomotax.records.dated import waiting_of
-from nomotax.records.numbering import first_free
 from nomotax.records.queue import enqueue
-from nomotax.records.remembered import remembered_of
-from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Delivery, Run
-from nomotax.records.whole import held_of
+from nomotax.records.tables import Run
 
-#: What of a delivery a run keeps for itself.
-_USED = {"file_name", "received_at", "table_artifact", "columns", "reading", "uses",
-         "pictures_artifact", "catalog"}  # fmt: skip
 #: What of it is another once the catalog has been joined anew.
 _JOINED = {"table_artifact", "columns", "catalog"}
-
-
-def delivery_used(db: Session, run: Run) -> Delivery:
-    """The delivery as it was when the run began, whatever it is read as since."""
-    present = Runs(db, run.store_id).delivery(run)
-    return Delivery.model_validate(present.model_dump() | run.used)
-
-
-class RowRange(BaseModel):
-    """The rows of a trial, by their numbers, both ends among them; open ends are not given. Of
-    those, with ``picked``, the articles that are picked in the feed's range."""
-
-    first: int | None = Field(default=None, ge=1)
-    last: int | None = Field(default=None, ge=1)
-    picked: bool = False
-
-    @model_validator(mode="after")
-    def _rising(self) -> RowRange:
-        if self.first and self.last and self.first > self.last:
-            raise ValueError("a trial ends at a row behind its first one")
-        return self
-
-    @property
-    def partial(self) -> bool:
-        return self.first is not None or self.last is not None or self.picked
-
-    def cut(self, arriving: pl.LazyFrame) -> pl.LazyFrame:
-        """The rows within."""
-        if not self.partial:
-            return arriving
-        within = pl.col(ROW) >= (self.first or 0)
-        if self.last is not None:
-            within &= pl.col(ROW) <= self.last
-        return arriving.filter(within)
 
 
 _ALL = RowRange()
@@ -122,7 +71,7 @@ def start_run(
             feed_id=feed_id,
             delivery_id=bench.source.id,
             version_id=version_id,
-            used=bench.source.delivery.model_dump(mode="json", include=_USED)
+            used=bench.source.delivery.model_dump(mode="json", include=USED)
             | ({"day": day.isoformat()} if day else {})
             | ({"picked_rows": True} if rows.picked else {}),
             stage="waiting for a worker",
@@ -146,7 +95,7 @@ def prepare_anew(run_id: int, why: str = "the crosswalk, or what it looks up, ha
     version_id = bench.freeze()
     with session() as db:
         known = {k: v for k, v in run.used.items() if k in ("day", "picked_rows")}
-        read = bench.source.delivery.model_dump(mode="json", include=_USED)
+        read = bench.source.delivery.model_dump(mode="json", include=USED)
         moved = move(db, run_id, "queued", f"prepared again: {why}", progress=0,
                      stage="waiting for a worker", version_id=version_id,
                      used=read | known | {"since": why})  # fmt: skip
@@ -172,33 +121,12 @@ _PREPARED = {"undo": prepare_undo, "restore": prepare_restore, "dated": prepare_
              "edit": prepare_edit}  # fmt: skip
 
 
-@dataclass(frozen=True)
-class _Work:
-    """What is prepared, as one transaction saw it; ``brought`` are the keys that the feed brought
-    when it was applied, as ``_brought`` gives them, None where it never was."""
-
-    run: Run
-    plan: Plan
-    owner: str
-    supplier_id: int
-    table: str
-    rules_revision: int
-    rows: RowRange
-    brought: pl.DataFrame | None
-    picked: Picked
-    standing: Standing | None
-    beside: list[int]
-    numbers: Numbers | None
-    days: Days
-
-
 def _prepare(run_id: int, tell: Progress) -> None:
     tell(5, "reading")
     _join_anew(run_id)
     work = _work_of(run_id)
-    whole = artifacts().scan(work.table)
+    whole, arriving = artifacts().scan(work.table), work.arriving
     last = whole.select(pl.col(ROW).cast(pl.Int64).max()).collect().item()
-    arriving = work.rows.cut(whole)
     if last is not None and not arriving.select(pl.len()).collect().item():
         raise Conflict(
             "No row of the delivery is in this range.",
@@ -206,31 +134,21 @@ def _prepare(run_id: int, tell: Progress) -> None:
             remedy=f"Its last row is {last!r}.",
         )
     tell(10, "loading the catalog")
-    store_id = work.run.store_id
-    asks = work.plan.identity.article is not None
-    products = held_of(store_id, fields_beside(work.plan))
-    comparison = Comparison(
-        work.plan, products, work.owner, work.run.feed_id or 0, kept_of(store_id),
-        pairings_of(store_id, work.supplier_id) if asks else None, work.picked, work.standing,
-        work.numbers, work.days, work.rows.picked, remembered_of(work.run.feed_id or 0),
-    )  # fmt: skip
-    # What a feed that only completes does not name may well come from another one, unless a person
-    # has said what is to become of it; what a trial does not name may stand in the other rows.
-    policy = work.plan.policy
-    complete = policy.products != "change" or policy.missing != "leave"
-    complete &= not work.rows.partial
-    brought = work.brought if complete else None
+    products = work.products()
+    comparison = work.comparison(products)
     started = monotonic()
 
     def filled(done: int, total: int) -> None:
         said = f"filling and comparing {pace(done, total, monotonic() - started)}"
         tell(20 + 60 * done // max(1, total), said)
 
-    with compared(arriving, comparison, brought, filled) as found:
+    with compared(arriving, comparison, work.gone, filled) as found:
         tell(85, "keeping the changeset")
         if work.numbers is not None:
             work.run.used = work.run.used | {
-                "numbered": _numbered(work.numbers, comparison.given, asks)
+                "numbered": _numbered(
+                    work.numbers, comparison.given, work.plan.identity.article is not None
+                )
             }
         work.run.used = work.run.used | {"filled": comparison.filled}
         _keep(work, found, products, whole.select(pl.len()).collect().item())
@@ -262,67 +180,15 @@ def _join_anew(run_id: int) -> None:
             db.add(run)
 
 
-def _work_of(run_id: int) -> _Work:
+def _work_of(run_id: int) -> Work:
     with session() as db:
-        runs, stores = Runs.holding(db, run_id), Stores(db)
+        runs = Runs.holding(db, run_id)
         run = runs.get(run_id)
         bundle = Crosswalks(db, run.store_id).bundle(runs.version(run))
-        store = stores.get(run.store_id)
-        schema = stores.schema(run.store_id)
-        categories = frozenset(stores.category_paths(run.store_id))
-        delivery = delivery_used(db, run)
-        feed = runs.feed(run)
-        owner = Feeds(db, run.store_id).supplier(feed).name
-        last = runs.last_applied(known_id(feed), bundle.crosswalk.policy.after)
-        picked = picked_of(db, feed)
-    ctx = context_of(bundle, delivery, categories)
-    plan = compile_plan(bundle.crosswalk.within(schema), schema, ctx, delivery.columns)
-    with session() as db:
-        before = offered_before(db, run)
-        standing = standing_of(db, run, before, schema, plan.fields)
-        rule = plan.identity.new_key if plan.numbers_keys else None
-        free = first_free(db, run.store_id, known_id(feed), rule) if rule else 0
-    return _Work(
-        run=run,
-        plan=plan,
-        owner=owner,
-        supplier_id=feed.supplier_id,
-        table=delivery.table_artifact or "",
-        rules_revision=store.rules_revision,
-        rows=RowRange(
-            first=run.first_row, last=run.last_row, picked=run.used.get("picked_rows", False)
-        ),
-        brought=_brought(last) if last else None,
-        picked=picked,
-        standing=standing,
-        beside=[known_id(one) for one in before],
-        numbers=Numbers(rule, free) if rule else None,
-        days=_days(run, plan),
-    )
+    return work_of(run, bundle)
 
 
-def _days(run: Run, plan: Plan) -> Days:
-    """What of a run's values holds from a later day on."""
-    on = run.used.get("day")
-    days = Days(today(), date.fromisoformat(on) if on else None)
-    fields = [one.field.name for one in days.dated(plan)]
-    return replace(days, waiting=waiting_of(run.store_id, fields)) if fields else days
-
-
-def _brought(runs: list[Run]) -> pl.DataFrame:
-    """The keys that the rows of runs named, the newest first, and in how many deliveries in a row,
-    with the one in hand, those are missing that it does not name."""
-    named = [
-        artifacts()
-        .scan(changeset_name(run))
-        .filter((pl.col("status") != "gone") & pl.col("key").is_not_null())
-        .select(pl.col("key").unique(), pl.lit(times, dtype=pl.Int64).alias("times"))
-        for times, run in enumerate(runs, 1)
-    ]
-    return pl.concat(named).group_by("key").agg(pl.col("times").min()).collect()
-
-
-def _keep(work: _Work, found: Compared, products: Held, whole: int) -> None:
+def _keep(work: Work, found: Compared, products: Held, whole: int) -> None:
     # The files come first: a run is "prepared" only once its changeset can be read.
     # What hashes in it are made by: those of another version cannot be set beside them.
     work.run.used = work.run.used | {"hashed": pl.__version__, "beside": work.beside}

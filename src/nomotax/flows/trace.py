@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import polars as pl
 from pydantic import BaseModel
 
 from nomotax.artifacts.store import artifacts
-from nomotax.core.crosswalk.compiler import Plan, compile_plan
+from nomotax.core.crosswalk.compiler import Plan, as_text, compile_plan
+from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.crosswalk.trace import Trace, TraceStep, trace
 from nomotax.core.errors import NotFound
 from nomotax.core.flow.context import Lookups
+from nomotax.core.pricing.ladder import Ladder
+from nomotax.core.schema.model import StoreSchema
 from nomotax.core.table import ROW
 from nomotax.flows.changesets import changeset_name
 from nomotax.flows.offers import offer_behind
-from nomotax.flows.runs import delivery_used
+from nomotax.flows.preparing import delivery_used
 from nomotax.flows.workbench import context_of, open_workbench
 from nomotax.records.catalog import Catalog
 from nomotax.records.crosswalks import Crosswalks
@@ -74,6 +77,47 @@ def trace_in_run(run_id: int, key: str, field: str) -> TracedValue:
 
 def _said_in_run(run_id: int, key: str, field: str) -> TracedValue:
     """What a run's feed says of a field, whether that holds or not."""
+    return row_in_run(run_id, key).traced(field)
+
+
+@dataclass(frozen=True)
+class RowInRun:
+    """The row of a delivery that a run took for a product, and what it was filled by."""
+
+    bundle: Bundle
+    schema: StoreSchema
+    categories: frozenset[str]
+    delivery: Delivery
+    supplier: str
+    arriving: pl.DataFrame
+    by: _By
+
+    def _plan(self, bundle: Bundle) -> Plan:
+        context = context_of(bundle, self.delivery, self.categories)
+        return compile_plan(bundle.crosswalk, self.schema, context, self.delivery.columns, {})
+
+    def traced(self, field: str, ladder: Ladder | None = None) -> TracedValue:
+        """The way of a field, or what it would be with another ``ladder`` in the place of the one
+        of its name. Raises ``NotFound`` for a field that is not filled."""
+        bundle = self.bundle
+        if ladder is not None:
+            others = (one for one in bundle.ladders if one.name != ladder.name)
+            bundle = bundle.model_copy(update={"ladders": (*others, ladder)})
+        by = replace(self.by, lookups=bundle.lookups())
+        plan = self._plan(bundle)
+        return _traced(plan, self.arriving, field, by, self.delivery, self.supplier)
+
+    def values(self, fields: Sequence[str]) -> dict[str, str | None]:
+        """What the row fills of some fields, as text."""
+        plan = self._plan(self.bundle)
+        filled = plan.fill(self.arriving)
+        there = [f for f in fields if f in plan.fields]
+        texts = filled.select(as_text(plan[f].field, pl.col(f)).alias(f) for f in there)
+        return texts.row(0, named=True) if there else {}
+
+
+def row_in_run(run_id: int, key: str) -> RowInRun:
+    """Raises ``NotFound`` where no row of the delivery made the product."""
     with session() as db:
         runs, stores = Runs.holding(db, run_id), Stores(db)
         run, store_id = runs.get(run_id), runs.store_id
@@ -83,8 +127,7 @@ def _said_in_run(run_id: int, key: str, field: str) -> TracedValue:
         delivery = delivery_used(db, run)
         supplier = Feeds(db, store_id).supplier(runs.feed(run)).name
         schema = stores.schema(store_id)
-        ctx = context_of(bundle, delivery, frozenset(stores.category_paths(store_id)))
-    plan = compile_plan(bundle.crosswalk, schema, ctx, delivery.columns, {})
+        categories = frozenset(stores.category_paths(store_id))
     lines = artifacts().scan(changeset_name(run)).filter(pl.col("key") == key)
     # The one that was taken, where several rows were about the product.
     rows = lines.sort(~pl.col("status").is_in(["new", "changed", "same"]), "row").select("row")
@@ -93,7 +136,7 @@ def _said_in_run(run_id: int, key: str, field: str) -> TracedValue:
         raise NotFound(f"No row of {delivery.file_name} made the product {key}.")
     whole = artifacts().scan(delivery.table_artifact or "")
     arriving = whole.filter(pl.col(ROW) == found[0]).collect()
-    return _traced(plan, arriving, field, by, delivery, supplier)
+    return RowInRun(bundle, schema, categories, delivery, supplier, arriving, by)
 
 
 def trace_in_catalog(store_id: int, key: str, field: str) -> TracedValue:

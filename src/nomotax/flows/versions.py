@@ -69,7 +69,8 @@ def save_version(feed_id: int, note: str) -> None:
     open_workbench(feed_id).freeze(note)
 
 
-def _numbered(bench: Workbench, number: int) -> Bundle:
+def numbered(bench: Workbench, number: int) -> Bundle:
+    """A version of the crosswalk by its number. Raises ``NotFound``."""
     with session() as db:
         walks = Crosswalks(db, bench.store_id)
         found = next((v for v in walks.versions(bench.record) if v.number == number), None)
@@ -81,14 +82,14 @@ def _numbered(bench: Workbench, number: int) -> Bundle:
 def compare_versions(feed_id: int, before: int, after: int) -> list[str]:
     """What changed from one version to another; 0 stands for the draft."""
     bench = open_workbench(feed_id)
-    return differences(*(_numbered(bench, n) if n else bench.bundle() for n in (before, after)))
+    return differences(*(numbered(bench, n) if n else bench.bundle() for n in (before, after)))
 
 
 def restore_version(feed_id: int, number: int) -> None:
     """Make a version the draft again, look-ups and all. The draft as it was is kept as a version
     before."""
     bench = open_workbench(feed_id)
-    wanted = _numbered(bench, number)
+    wanted = numbered(bench, number)
     bench.freeze(f"before version {number} came back")
     take_bundle(feed_id, wanted)
 

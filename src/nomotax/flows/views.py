@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from pydantic import BaseModel, ConfigDict, Field
 from sqlmodel import Session, col, func, select
 
 from nomotax.core.errors import Conflict, NotFound
-from nomotax.core.showing import BESIDE, Selection
+from nomotax.core.showing import BESIDE, PROBLEM, Selection
 from nomotax.flows.listing import listing_of
 from nomotax.flows.needs import asked_of
+from nomotax.flows.problems import flaws_of
 from nomotax.records.actors import at_work
 from nomotax.records.database import session
 from nomotax.records.repositories import Stores
@@ -33,13 +36,13 @@ class ViewEdit(BaseModel):
 
 
 class ViewLine(BaseModel):
-    """A view, and how many products it shows by now; ``lost`` is a field that it asks for and that
-    the store does not have any more."""
+    """A view, and how many products it shows by now, where that is known; ``lost`` is a field that
+    it asks for and that the store does not have any more."""
 
     id: int
     name: str
     look: Look
-    count: int
+    count: int | None
     lost: str
     author: str
 
@@ -51,14 +54,18 @@ class Views(BaseModel):
 def views_of(store_id: int) -> Views:
     """The views of a store, by their names. Raises ``NotFound``."""
     with session() as db:
-        asked = asked_of(db, store_id)
         query = select(SavedView).where(SavedView.store_id == store_id)
+        kept = list(db.exec(query.order_by(func.lower(SavedView.name))))
+        looks = [Look.model_validate(one.look) for one in kept]
+        wrong = any(where.field == PROBLEM for look in looks for where in look.shown.where)
+        flaws = flaws_of(db, store_id) if wrong else None
+        asked = replace(asked_of(db, store_id), flaws=flaws)
         found = []
-        for one in db.exec(query.order_by(func.lower(SavedView.name))):
-            look = Look.model_validate(one.look)
+        for one, look in zip(kept, looks, strict=True):
             named = [condition.field for condition in look.shown.where]
             lost = [name for name in named if name not in (*BESIDE, *asked.schema.names)]
-            count = 0 if lost else listing_of(db, store_id).count(look.shown, asked)
+            unknown = bool(lost) or (PROBLEM in named and flaws is None)
+            count = None if unknown else listing_of(db, store_id).count(look.shown, asked)
             found.append(
                 ViewLine(
                     id=known_id(one), name=one.name, look=look, count=count, author=one.author,

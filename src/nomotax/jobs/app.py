@@ -14,7 +14,7 @@ from procrastinate.exceptions import ConnectorException
 from procrastinate.jobs import Status
 
 from nomotax.core.errors import DatabaseUnavailable
-from nomotax.flows import applying, dated, likely, receive, runs, snapshots
+from nomotax.flows import applying, contrasts, dated, likely, problems, receive, runs, snapshots
 from nomotax.flows.run_states import give_back
 from nomotax.log import quiet_log
 from nomotax.records.database import database_url
@@ -32,7 +32,9 @@ _TASKS: dict[str, Callable[..., object]] = {
     "apply": applying.apply,
     "read": receive.read_queued,
     "snapshot": snapshots.take_queued,
+    "contrast": contrasts.find_out,
     "look_at_paths": likely.look_at_paths,
+    "look_at_products": problems.look_at_products,
 }
 #: A database that went away in the middle of a job: it is begun anew.
 _AGAIN = RetryStrategy(max_attempts=_TRIES, wait=3, retry_exceptions={DatabaseUnavailable})
@@ -105,6 +107,7 @@ async def take_up(worker: App, silent: float) -> int:
         else:
             await worker.job_manager.finish_job(job, Status.FAILED, delete_job=False)
     await asyncio.to_thread(snapshots.give_up)
+    await asyncio.to_thread(contrasts.give_up)
     given = await asyncio.to_thread(give_back)
     if given:
         log.warning("runs given back", count=given)

@@ -118,6 +118,21 @@ class DeclinedValue(SQLModel, table=True):
     ended_by: int | None = Field(default=None, foreign_key="runs.id")
 
 
+class DeclinedProduct(SQLModel, table=True):
+    """An article of a feed's whose product is not made, until its row says another thing than the
+    digest in ``said``. It counts as a declined value does."""
+
+    __tablename__: ClassVar[str] = "declined_products"
+
+    id: int | None = Field(default=None, sa_column=Column(BigInteger, primary_key=True))
+    store_id: int = Field(foreign_key="stores.id")
+    feed_id: int = Field(foreign_key="feeds.id", index=True)
+    article: str
+    said: str
+    run_id: int = Field(foreign_key="runs.id")
+    ended_by: int | None = Field(default=None, foreign_key="runs.id")
+
+
 class DatedValue(Acted, table=True):
     """What a field of a product is to hold from the start of a day on (by UTC); null for nothing.
     ``status`` is *waiting*, *written*, *refused* with a reason, *replaced* by another one of the

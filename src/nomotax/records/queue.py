@@ -9,7 +9,10 @@ from sqlmodel import Session
 
 RUNS, LOOKS = "runs", "looks"
 #: The queue of each task. Looks are taken by a worker of their own, so that no run waits for one.
-QUEUES = {"prepare": RUNS, "apply": RUNS, "read": RUNS, "snapshot": RUNS, "look_at_paths": LOOKS}
+QUEUES = {
+    "prepare": RUNS, "apply": RUNS, "read": RUNS, "snapshot": RUNS, "contrast": RUNS,
+    "look_at_paths": LOOKS, "look_at_products": LOOKS,
+}  # fmt: skip
 
 _ENQUEUE = text(
     "select procrastinate_defer_jobs_v1(array[(cast(:queue as varchar), cast(:task as varchar), 0, "

@@ -11,12 +11,26 @@ import polars as pl
 from sqlalchemy import text
 from sqlmodel import Session
 
-from nomotax.core.changes.remembered import REMEMBERED
+from nomotax.core.changes.remembered import ARTICLES, REMEMBERED
 from nomotax.records.bulk import read_query
 
-_STANDS = (
-    "declined_values d join runs r on r.id = d.run_id and r.status = 'applied' "
+_RUNS = (
+    "d join runs r on r.id = d.run_id and r.status = 'applied' "
     "left join runs e on e.id = d.ended_by and e.status = 'applied'"
+)
+_STANDS = f"declined_values {_RUNS}"
+_ARTICLES = (
+    f"select d.article, d.said, d.id from declined_products {_RUNS} "
+    "where d.feed_id = {feed} and e.id is null"
+)
+_KEEP_ARTICLES = text(
+    "insert into declined_products (store_id, feed_id, article, said, run_id) "
+    "select :store, :feed, g.article, g.said, :run "
+    "from unnest(cast(:articles as text[]), cast(:saids as text[])) as g(article, said)"
+)
+_END_ARTICLES = text("update declined_products set ended_by = :run where id = any(:ids)")
+_FORGET_ARTICLE = text(
+    "delete from declined_products where feed_id = :feed and article = :article returning id"
 )
 _OF_FEED = (
     f"select distinct on (d.product_id, d.field) p.key, d.field, d.value, d.id from {_STANDS} "
@@ -57,6 +71,12 @@ def remembered_of(feed_id: int) -> pl.DataFrame:
     return read_query(_OF_FEED.format(feed=int(feed_id)), REMEMBERED | {"id": pl.Int64})
 
 
+def refused_of(feed_id: int) -> pl.DataFrame:
+    """The articles of a feed whose products are not made, as ``ARTICLES``, with the ``id`` of
+    each."""
+    return read_query(_ARTICLES.format(feed=int(feed_id)), ARTICLES | {"id": pl.Int64})
+
+
 class Declined:
     """The declined values of one store."""
 
@@ -74,6 +94,22 @@ class Declined:
     def end(self, run_id: int, ids: list[int]) -> None:
         """The supplier has said other values since, with this run."""
         self.session.connection().execute(_END, {"run": run_id, "ids": ids})
+
+    def refuse(self, feed_id: int, run_id: int, articles: pl.DataFrame) -> None:
+        """Have the products of ``articles``, as ``ARTICLES``, not made."""
+        if articles.height:
+            lists = {f"{name}s": articles[name].to_list() for name in ARTICLES}
+            about = {"store": self.store_id, "feed": feed_id, "run": run_id}
+            self.session.connection().execute(_KEEP_ARTICLES, about | lists)
+
+    def end_refusals(self, run_id: int, ids: list[int]) -> None:
+        """The rows of these say another thing since, with this run."""
+        self.session.connection().execute(_END_ARTICLES, {"run": run_id, "ids": ids})
+
+    def take_again(self, feed_id: int, article: str) -> bool:
+        """The product of an article is made from now on; gives whether it was not."""
+        about = {"feed": feed_id, "article": article}
+        return self.session.connection().execute(_FORGET_ARTICLE, about).first() is not None
 
     def of(self, product_id: int) -> list[DeclinedLine]:
         """What is declined of a product, by field."""

@@ -14,8 +14,9 @@ from nomotax.records.columns import Acted, Actor, by, document, doing, moment, r
 
 class Store(SQLModel, table=True):
     """One store: its product schema, the number of times its catalog has changed (``revision``)
-    and that its schema or its category tree has (``rules_revision``), and the fields that every
-    product ``needs``; null while nobody has said so."""
+    and that its schema or its category tree has (``rules_revision``), the fields that every
+    product ``needs``; null while nobody has said so; and when its products were ``looked`` at last,
+    with what was wrong (``flows.problems``)."""
 
     __tablename__: ClassVar[str] = "stores"
 
@@ -28,6 +29,7 @@ class Store(SQLModel, table=True):
     rates_address: str = ""
     sources: dict[str, Any] = document(default_factory=dict)
     needs: list[str] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+    looked: dict[str, Any] = document(default_factory=dict)
     removed_at: datetime | None = removal()
 
 

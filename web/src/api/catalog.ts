@@ -82,6 +82,34 @@ export function useCompleteness(store: number, look: Look) {
   });
 }
 
+/** What is wrong with the products that are shown. */
+export function useProblems(store: number, look: Look, enabled: boolean) {
+  return useQuery({
+    queryKey: ["catalog", store, "problems", asked(look)],
+    enabled,
+    refetchInterval: (query) => (query.state.data?.looking ? 1500 : false),
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/stores/{store_id}/problems", {
+          params: { path: pathOf(store), query: asked(look) },
+        }),
+      ),
+  });
+}
+
+/** What is wrong with one product. */
+export function useProductProblems(store: number, product: string) {
+  return useQuery({
+    queryKey: ["catalog", store, "problems of", product],
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/stores/{store_id}/products/{key}/problems", {
+          params: { path: { ...pathOf(store), key: product } },
+        }),
+      ),
+  });
+}
+
 /** Says what products need; null for what is so of itself. */
 export const putNeeds = (store: number, fields: string[] | null) =>
   take(

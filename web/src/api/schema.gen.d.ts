@@ -281,6 +281,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong with the products shown. */
+        get: operations["products_get_problems_stores__int_store_id__problems_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/products/{key}/problems": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong with one product. */
+        get: operations["products_get_product_problems_stores__int_store_id__products__path_key__problems_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stores/{store_id}/needs": {
         parameters: {
             query?: never;
@@ -1891,6 +1925,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/price-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What products of the run may be priced together with one, by a rule of its ladder. */
+        get: operations["runs_like_products_runs__int_run_id__price_rules_get"];
+        put?: never;
+        /**
+         * A corrected price becomes a rule of the ladder that made it; the run is prepared again by
+         * @description it.
+         */
+        post: operations["runs_make_price_rule_runs__int_run_id__price_rules_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/taken-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A product that was declined before is made after all; the run is prepared again. */
+        post: operations["runs_take_again_runs__int_run_id__taken_again_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/take-up": {
         parameters: {
             query?: never;
@@ -2152,6 +2224,74 @@ export interface paths {
         post?: never;
         /** Keep a note no more; gives what it was. */
         delete: operations["notes_drop_note_stores__int_store_id__notes__int_note_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/contrasts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Find out in the background what two crosswalks make of a delivery; nothing is saved. */
+        post: operations["contrasts_ask_contrast_feeds__int_feed_id__contrasts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contrasts/{contrast_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** In what they differ, or how far it is. */
+        get: operations["contrasts_get_contrast_contrasts__int_contrast_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contrasts/{contrast_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask no more. */
+        post: operations["contrasts_stop_contrast_contrasts__int_contrast_id__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/contrasts/{contrast_id}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lines in which they differ. */
+        get: operations["contrasts_get_contrast_lines_contrasts__int_contrast_id__lines_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2863,6 +3003,39 @@ export interface components {
             count: number;
         };
         /**
+         * Problems
+         * @description ``total`` products have a problem; those of most products first. Nothing is known yet while
+         *     a worker is ``looking``.
+         */
+        Problems: {
+            /** Total */
+            total: number;
+            /** Problems */
+            problems: components["schemas"]["ProblemLine"][];
+            /**
+             * Looking
+             * @default false
+             */
+            looking?: boolean;
+        };
+        /**
+         * ProblemLine
+         * @description What is wrong in a field, and of how many products; of one product, what is said of it.
+         */
+        ProblemLine: {
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Count */
+            count: number;
+            /**
+             * Said
+             * @default
+             */
+            said?: string;
+        };
+        /**
          * NeedsEdit
          * @description Null for what is so of itself.
          */
@@ -2960,8 +3133,8 @@ export interface components {
         };
         /**
          * ViewLine
-         * @description A view, and how many products it shows by now; ``lost`` is a field that it asks for and that
-         *     the store does not have any more.
+         * @description A view, and how many products it shows by now, where that is known; ``lost`` is a field that
+         *     it asks for and that the store does not have any more.
          */
         ViewLine: {
             /** Id */
@@ -2970,7 +3143,7 @@ export interface components {
             name: string;
             look: components["schemas"]["Look"];
             /** Count */
-            count: number;
+            count: number | null;
             /** Lost */
             lost: string;
             /** Author */
@@ -3139,7 +3312,8 @@ export interface components {
         };
         /**
          * ReviewRow
-         * @description A line; ``held`` tells that a guard holds it until it is let through.
+         * @description A line; ``held`` tells that a guard holds it until it is let through, ``not_made`` that its
+         *     product was declined before.
          */
         ReviewRow: {
             /** Row */
@@ -3157,6 +3331,11 @@ export interface components {
              * @default false
              */
             held?: boolean;
+            /**
+             * Not Made
+             * @default false
+             */
+            not_made?: boolean;
             /** Changes */
             changes: components["schemas"]["Change"][];
         };
@@ -6156,7 +6335,7 @@ export interface components {
              * Floor
              * @default 0
              */
-            floor?: string;
+            floor?: number | string;
             /**
              * Floor By
              * @default amount
@@ -6199,7 +6378,7 @@ export interface components {
              * Tax Rate
              * @default 0
              */
-            tax_rate?: string;
+            tax_rate?: number | string;
             /**
              * Least Field
              * @default
@@ -6221,12 +6400,12 @@ export interface components {
              * Duty
              * @default 0
              */
-            duty?: string;
+            duty?: number | string;
             /**
              * Freight Per Kg
              * @default 0
              */
-            freight_per_kg?: string;
+            freight_per_kg?: number | string;
             /**
              * Weight Field
              * @default
@@ -6236,7 +6415,7 @@ export interface components {
              * Handling
              * @default 0
              */
-            handling?: string;
+            handling?: number | string;
         };
         /**
          * Match
@@ -6306,7 +6485,7 @@ export interface components {
          */
         Rung: {
             /** Start */
-            start: string;
+            start: number | string;
             /**
              * Kind
              * @default markup
@@ -6314,7 +6493,7 @@ export interface components {
              */
             kind?: "markup" | "margin" | "fixed" | "multiple";
             /** Amount */
-            amount: string;
+            amount: number | string;
             /**
              * Ending
              * @default null
@@ -7773,7 +7952,8 @@ export interface components {
          * RunDecisions
          * @description The decisions of a run, the last one first, and what its guards saw. ``writes`` are the
          *     lines that applying it would write, and ``writing`` tells of what kind they are; ``held`` those
-         *     that guards hold, ``declined`` those of which something stays as it is by a person's word.
+         *     that guards hold, ``declined`` those of which something stays as it is by a person's word, which
+         *     applying ``remembers`` where that was wished.
          */
         RunDecisions: {
             /** Decisions */
@@ -7790,6 +7970,8 @@ export interface components {
             held: number;
             /** Declined */
             declined: number;
+            /** Remembers */
+            remembers: boolean;
         };
         /**
          * DecisionLine
@@ -7995,6 +8177,62 @@ export interface components {
             /** Value */
             value: string;
         };
+        /**
+         * LikeProducts
+         * @description What a product shares with others of its run, by which a rule of its ladder may go; none
+         *     where no ladder makes the price.
+         */
+        LikeProducts: {
+            /** Ladder */
+            ladder: string;
+            /** Likes */
+            likes: components["schemas"]["Like"][];
+        };
+        /**
+         * Like
+         * @description Products that have the same ``word`` in a field, ``count`` of them in the run.
+         */
+        Like: {
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Word */
+            word: string;
+            /** Count */
+            count: number;
+        };
+        /**
+         * PriceRuleMade
+         * @description The rule that was written, in words, and the ladder as it was ``before``.
+         */
+        PriceRuleMade: {
+            /** Said */
+            said: string;
+            before: components["schemas"]["Ladder"];
+        };
+        /**
+         * PriceRuleAsked
+         * @description The price that a product is to have, and the products that are priced as it is: those with
+         *     the same ``word`` in the field ``by``.
+         */
+        PriceRuleAsked: {
+            /** Key */
+            key: string;
+            /** Field */
+            field: string;
+            /** Value */
+            value: string;
+            /** By */
+            by: string;
+            /** Word */
+            word: string;
+        };
+        /** RowOfRun */
+        RowOfRun: {
+            /** Row */
+            row: number;
+        };
         /** SnapshotList */
         SnapshotList: {
             /** Snapshots */
@@ -8145,6 +8383,148 @@ export interface components {
         NoteDone: {
             /** Done */
             done: boolean;
+        };
+        /**
+         * ContrastView
+         * @description ``lines`` are those in which they differ, of ``rows`` that arrived; ``fields`` are the labels
+         *     of those that a line may differ in.
+         */
+        ContrastView: {
+            /** Id */
+            id: number;
+            /** Feed Id */
+            feed_id: number;
+            /** Delivery Id */
+            delivery_id: number;
+            /** File Name */
+            file_name: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "queued" | "working" | "ready" | "stopped" | "failed";
+            /** Progress */
+            progress: number;
+            /** Stage */
+            stage: string;
+            /** Error */
+            error: string;
+            /** Rows */
+            rows: number;
+            /** Lines */
+            lines: number;
+            /** Differences */
+            differences: components["schemas"]["Difference"][];
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Difference
+         * @description One thing in which two crosswalks differ, in so many lines: a ``field``; the fate of lines,
+         *     from ``before`` to ``after``, where they are one for another reason; the product that rows are
+         *     about; products that would be sold under their cost, or no more.
+         */
+        Difference: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "field" | "under_cost" | "over_cost" | "fate" | "product";
+            /** Count */
+            count: number;
+            /** Said */
+            said: string;
+            /**
+             * Field
+             * @default
+             */
+            field?: string;
+            /**
+             * Before
+             * @default
+             */
+            before?: string;
+            /**
+             * After
+             * @default
+             */
+            after?: string;
+        };
+        /** ContrastAsked */
+        ContrastAsked: {
+            before: components["schemas"]["Side"];
+            after: components["schemas"]["Side"];
+        };
+        /**
+         * Side
+         * @description A crosswalk: a ``version`` by its number, or the draft (0), with a ``ladder`` on trial in the
+         *     place of the one of its name.
+         */
+        Side: {
+            /**
+             * Version
+             * @default 0
+             */
+            version?: number;
+            /** @default null */
+            ladder?: components["schemas"]["Ladder"] | null;
+        };
+        /** ContrastPage */
+        ContrastPage: {
+            /** Total */
+            total: number;
+            /** Lines */
+            lines: components["schemas"]["ContrastLine"][];
+        };
+        /**
+         * ContrastLine
+         * @description A line in which they differ. ``other`` is the product that it is about by the second, where
+         *     that is another.
+         */
+        ContrastLine: {
+            /** Row */
+            row: number | null;
+            /** Key */
+            key: string | null;
+            /** Other */
+            other: string | null;
+            /** Title */
+            title: string | null;
+            /** Fate Before */
+            fate_before: string;
+            /** Fate After */
+            fate_after: string;
+            /** Reason Before */
+            reason_before: string | null;
+            /** Reason After */
+            reason_after: string | null;
+            /** Values */
+            values: components["schemas"]["Value"][];
+        };
+        /**
+         * Value
+         * @description A field in which a line differs, by either side, and as the store has it now.
+         */
+        Value: {
+            /** Field */
+            field: string;
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+            /** Store */
+            store: string | null;
+            /**
+             * Percent
+             * @default null
+             */
+            percent?: string | null;
         };
         /**
          * Waiting
@@ -9236,6 +9616,110 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Completeness"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_get_problems_stores__int_store_id__problems_get: {
+        parameters: {
+            query?: {
+                category?: string;
+                search?: string;
+                state?: string;
+                where?: string;
+            };
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problems"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products_get_product_problems_stores__int_store_id__products__path_key__problems_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problems"];
                 };
             };
             /** @description Not Found */
@@ -14779,6 +15263,164 @@ export interface operations {
             };
         };
     };
+    runs_like_products_runs__int_run_id__price_rules_get: {
+        parameters: {
+            query: {
+                key: string;
+                field: string;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LikeProducts"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_make_price_rule_runs__int_run_id__price_rules_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PriceRuleAsked"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PriceRuleMade"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_take_again_runs__int_run_id__taken_again_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowOfRun"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     runs_take_up_runs__int_run_id__take_up_post: {
         parameters: {
             query?: never;
@@ -15718,6 +16360,214 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NoteAsked"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contrasts_ask_contrast_feeds__int_feed_id__contrasts_post: {
+        parameters: {
+            query?: {
+                delivery_id?: number | null;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContrastAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContrastView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contrasts_get_contrast_contrasts__int_contrast_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                contrast_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContrastView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contrasts_stop_contrast_contrasts__int_contrast_id__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                contrast_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContrastView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contrasts_get_contrast_lines_contrasts__int_contrast_id__lines_get: {
+        parameters: {
+            query?: {
+                about?: number | null;
+                search?: string;
+                worst?: boolean;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                contrast_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContrastPage"];
                 };
             };
             /** @description Not Found */

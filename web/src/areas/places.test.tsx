@@ -1,6 +1,6 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { describe, expect, it, vi } from "vitest";
+import { describe, expect, it } from "vitest";
 import { FeedPlace } from "../shell/FeedPlace";
 import { RunNews } from "../shell/RunNews";
 import { watching } from "../shell/watching";
@@ -8,7 +8,6 @@ import { FakeServer } from "../test/fakeServer";
 import { draw } from "../test/render";
 import { bench, delivery, feedLine, runView, UNDECIDED } from "../test/samples";
 import { Arrivals } from "./arrivals/Arrivals";
-import { LadderTable } from "./prices/LadderTable";
 import { Review } from "./review/Review";
 
 const newest = delivery({ size: 2048, rows: 10, columns: 3, problems: 1 });
@@ -83,6 +82,18 @@ describe("arrivals", () => {
       "Texts only",
     ]);
     const row = (name: string) => within(screen.getByRole("region", { name }));
+    const groups = screen.getAllByRole("heading", { level: 2 }).map((one) => one.textContent);
+    expect(groups).toEqual([
+      "Cannot be read 1",
+      "Failed 1",
+      "Held by guards 2",
+      "Questions to answer 1",
+      "To look at and apply 1",
+      "To prepare 1",
+      "To map 1",
+      "At work 1",
+      "Nothing to do 2",
+    ]);
     expect(row("Supplier 3").getByText("No table.")).toBeInTheDocument();
     expect(row("Supplier 2").getByRole("link", { name: "guards hold 2 products" })).toHaveAttribute(
       "href",
@@ -99,6 +110,7 @@ describe("arrivals", () => {
     expect(screen.getByText("older.csv")).toBeInTheDocument();
     await userEvent.click(screen.getByLabelText("only what waits"));
     expect(order()).toHaveLength(8);
+    expect(screen.queryByRole("heading", { name: /Nothing to do/ })).toBeNull();
     await userEvent.type(screen.getByLabelText("Find a feed"), "supplier 8");
     await waitFor(() => expect(order()).toEqual(["Supplier 8"]));
     expect(router.state.location.search).toContain("only=1");
@@ -374,38 +386,5 @@ describe("review", () => {
     expect(await screen.findByText("applied to the catalog")).toBeInTheDocument();
     expect(screen.getByRole("button", { name: "Undo this run" })).toBeInTheDocument();
     expect(fake.calls("POST /api/v1/runs/4/apply")).toHaveLength(1);
-  });
-});
-
-describe("a ladder", () => {
-  it("keeps its rungs in order, takes no nonsense, and warns where the price falls", async () => {
-    const change = vi.fn();
-    const ladder = {
-      name: "Standard",
-      currency: "EUR",
-      ending: "95" as const,
-      floor: "0.40",
-      rungs: [
-        { start: "0", kind: "markup" as const, amount: "110" },
-        { start: "20", kind: "margin" as const, amount: "42" },
-      ],
-    };
-    const uses = [
-      { count: 3, below: null, here: null, margin_least: "50", margin_most: "52" },
-      { count: 1, below: "38.95", here: "34.95", margin_least: null, margin_most: null },
-    ];
-    draw(<LadderTable ladder={ladder} rungs={uses} onChange={change} />);
-    expect(screen.getByText(/At a cost of 20 the\s+price falls from 38.95 to 34.95/)).toBeInTheDocument();
-    const boxes = screen.getAllByRole("textbox");
-    await userEvent.clear(boxes[0] as HTMLElement);
-    await userEvent.type(boxes[0] as HTMLElement, "cheap{Enter}");
-    expect(change).not.toHaveBeenCalled();
-    await userEvent.clear(boxes[0] as HTMLElement);
-    await userEvent.type(boxes[0] as HTMLElement, "120,5{Enter}");
-    expect(change.mock.lastCall?.[0].rungs[0].amount).toBe("120.5");
-    await userEvent.click(screen.getByRole("button", { name: "Add a rung" }));
-    expect(change.mock.lastCall?.[0].rungs.map((r: { start: string }) => r.start)).toEqual(["0", "20", "40"]);
-    await userEvent.click(screen.getByRole("button", { name: "Remove rung" }));
-    expect(change.mock.lastCall?.[0].rungs).toHaveLength(1);
   });
 });

@@ -78,7 +78,7 @@ function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
         <Typography component="span" color="textSecondary">
           {line.name}
         </Typography>
-        <span className="only-said">: {PLACES.find(([path]) => path === here)?.[1]}</span>
+        <span className="only-said">: {PLACES.find(([path]) => path === here)?.[1] ?? "Side by side"}</span>
       </Typography>
       <Box component="nav" aria-label="Places of the feed" sx={{ height: "100%", display: "flex" }}>
         {PLACES.map(([path, label]) => (

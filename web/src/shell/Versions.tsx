@@ -8,12 +8,15 @@ import DialogTitle from "@mui/material/DialogTitle";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
-import { Link } from "react-router";
+import { useContext, useState } from "react";
+import { Link, useNavigate } from "react-router";
 import { api, take, type Schemas } from "../api/client";
+import { useAskContrast } from "../api/contrasts";
 import { useArrivals, useFeedEdit, useVersions } from "../api/hooks";
 import { Failure, Waiting } from "../components/states";
 import { ago, count } from "../components/words";
+import { besideAddress } from "../areas/contrast/InShort";
+import { FeedContext } from "./feed";
 import { useStoreId } from "./Shell";
 import { useUndo } from "./undo";
 
@@ -137,6 +140,7 @@ function Version({ feed, version, onClose }: VersionRowProps) {
             </span>
           ))}
         </Typography>
+        <BesideDraft feed={feed} version={version.number} onClose={onClose} />
         <Button
           color="inherit"
           disabled={restore.isPending}
@@ -147,6 +151,36 @@ function Version({ feed, version, onClose }: VersionRowProps) {
       </Box>
       <Changes lines={version.changes} />
     </Box>
+  );
+}
+
+interface BesideDraftProps {
+  feed: number;
+  version: number;
+  onClose: () => void;
+}
+
+/** What the draft makes of the delivery beside this version; leads to it, line by line. */
+function BesideDraft({ feed, version, onClose }: BesideDraftProps) {
+  const store = useStoreId();
+  const navigate = useNavigate();
+  const undo = useUndo();
+  const delivery = useContext(FeedContext)?.delivery;
+  const ask = useAskContrast(feed, delivery);
+  const sides = { before: { version }, after: { version: 0 } };
+  const go = (made: { id: number }) => {
+    onClose();
+    return navigate(besideAddress(store, feed, made.id));
+  };
+  return (
+    <Button
+      color="inherit"
+      disabled={ask.isPending}
+      title="What becomes another in this delivery, from this version to the draft"
+      onClick={() => ask.mutate(sides, { onSuccess: go, onError: undo.failed })}
+    >
+      Beside the draft
+    </Button>
   );
 }
 

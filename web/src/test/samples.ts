@@ -171,4 +171,5 @@ export const UNDECIDED = (writes = 1) => ({
   writing: { changed: writes },
   held: 0,
   declined: 0,
+  remembers: false,
 });

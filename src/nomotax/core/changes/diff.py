@@ -24,8 +24,15 @@ from nomotax.core.changes.offers import (
 )
 from nomotax.core.changes.picking import Picked
 from nomotax.core.changes.policy import Gone, may_be_written, ruled, stock_of
-from nomotax.core.changes.remembered import DECLINED_BEFORE, without_declined
+from nomotax.core.changes.remembered import (
+    DECLINED_BEFORE,
+    NOT_MADE,
+    NOT_MADE_BEFORE,
+    not_made,
+    without_declined,
+)
 from nomotax.core.changes.states import HIDDEN, STATE, TAKEN_OUT
+from nomotax.core.changes.uniqueness import KEY_OF, must_differ, not_unique
 from nomotax.core.crosswalk.compiler import TOLD, FilledField, Plan, as_text
 from nomotax.core.crosswalk.problems import (
     CONTENT,
@@ -49,10 +56,12 @@ from nomotax.core.schema.model import Role
 from nomotax.core.table import ROW
 
 STATUSES = ("new", "changed", "same", "held", "rejected", "left out", "gone")
-#: The key of a row as text, and whether the catalog has its product.
-_KEY, _KNOWN = "__key", "__known"
+#: Whether the catalog has the product of a row.
+_KNOWN = "__known"
 #: Where a line lies in its piece; a row may have several.
 _AT = "__at"
+#: What is said of sound rows.
+_NOTES = (HOLDS, AT_ONCE, DECLINED_BEFORE)
 
 
 class Catalog(Protocol):
@@ -101,7 +110,7 @@ class Comparison:
     ``standing``, those values are compared that hold. Products that are made without a key are
     given one of ``numbers``. ``days`` tells which values hold only from a later one on. With
     ``only_picked`` all rows of other articles are left out. What is ``remembered`` as declined
-    changes nothing.
+    changes nothing, and the products of the ``refused`` articles, as ``ARTICLES``, are not made.
     """
 
     def __init__(
@@ -118,11 +127,12 @@ class Comparison:
         days: Days | None = None,
         only_picked: bool = False,
         remembered: pl.DataFrame | None = None,
+        refused: pl.DataFrame | None = None,
     ) -> None:
         self.plan, self.catalog, self.kept = plan, catalog, kept or {}
         self.owner, self.feed, self.picked, self.standing = owner, feed, picked, standing
         self.numbers, self.days, self.only_picked = numbers, days, only_picked
-        self.remembered = remembered
+        self.remembered, self.refused = remembered, refused
         #: What stood for keys, with those that were given; known when all are noted.
         self.given = pl.DataFrame(schema=GIVEN)
         self._noted: list[Noted] = []
@@ -154,8 +164,8 @@ class Comparison:
             numbers = left[ROW].cast(pl.UInt32).implode()
             own, beyond = (said.filter(~pl.col("row").is_in(numbers)) for said in (own, beyond))
             beyond = pl.concat([beyond, not_picked(left, plan, self.only_picked)])
-        differing = (NEW + one.field.name for one in plan.filled if _must_differ(one, plan))
-        alone = joined.select("key", *differing).rename({"key": _KEY})
+        differing = (NEW + one.field.name for one in plan.filled if must_differ(one, plan))
+        alone = joined.select("key", *differing).rename({"key": KEY_OF})
         seen = narrow(matched.rows, plan)
         if not plan.by_key:
             # A row with the key of a product that it is not about is in the way of none that is.
@@ -164,7 +174,7 @@ class Comparison:
         if left.height:
             asked, key = ~seen[ROW].is_in(left[ROW].implode()), plan.schema.key
             seen = seen.with_columns(pl.when(asked).then(key).alias(key))
-            alone = alone.with_columns(pl.when(asked).then(_KEY).alias(_KEY))
+            alone = alone.with_columns(pl.when(asked).then(KEY_OF).alias(KEY_OF))
         noted = Noted(
             filled.height,
             pl.concat([seen, alone], how="horizontal"),
@@ -180,8 +190,10 @@ class Comparison:
             rows[OF_ARTICLE], seen[CONTENT].alias(PRINT), *self._notes(),
             *(c for c in joined.columns if c in (LATER, DECLINED_BEFORE) or c.startswith(DAY)),
         )  # fmt: skip
-        said = told_aside(rows, joined, plan.fields)
-        return pl.concat([lines, said], how="horizontal"), noted
+        said = [told_aside(rows, joined, plan.fields)]
+        if self.refused is not None and self.refused.height:
+            said.append(not_made(lines, self.refused, plan.schema.key).to_frame())
+        return pl.concat([lines, *said], how="horizontal"), noted
 
     @property
     def _owners(self) -> frozenset[str]:
@@ -260,8 +272,8 @@ class Comparison:
         self._sums = sums(seen, plan, unsound)
         found = [said, in_words(across_rows(seen, plan, unsound), plan)]
         for one in plan.filled:
-            if _must_differ(one, plan):
-                found.append(_not_unique(seen, self._holders(one.field.name), one))
+            if must_differ(one, plan):
+                found.append(not_unique(seen, self._holders(one.field.name), one))
         every: pl.DataFrame = pl.concat(found)
         if self.numbers is not None:
             every = pl.concat([every, *self._give(self.numbers, seen, every)])
@@ -291,10 +303,24 @@ class Comparison:
             for piece in self.catalog.pieces([name])
         )
 
-    def judge(self, lines: pl.DataFrame, problems: pl.DataFrame) -> pl.DataFrame:
-        """The lines of a changeset: row, key, title, status, reason, fields (names of the changed
-        ones), and for every filled field ``new:<field>`` and ``old:<field>``."""
-        own = of_rows(problems, lines["row"])
+    @property
+    def _made_over(self) -> list[str]:
+        """Columns of what was taken that are others once all rows are known."""
+        stock = [NEW + name for name in stock_summed(self.plan)]
+        given = ["key", NEW + self.plan.schema.key, OF_ARTICLE] if self.numbers else []
+        return ["fields", LATER, *given, *stock]
+
+    def looked_at(self, taken: Collection[str]) -> list[str]:
+        """The columns of a piece that ``judge`` looks at, which is a small part of all."""
+        asked = {"row", "key", _KNOWN, NOT_MADE, *_NOTES, *self._made_over}
+        asked |= {OLD + name for name in stock_summed(self.plan)}
+        return [c for c in taken if c in asked]
+
+    def judge(self, taken: pl.DataFrame, problems: pl.DataFrame) -> pl.DataFrame:
+        """What becomes of the rows of a piece, in their order, to be set over it by ``as_lines``:
+        status, reason, fields (names of the changed ones), and what the other rows have changed of
+        it."""
+        lines, own = taken, of_rows(problems, taken["row"])
         for name in stock_summed(self.plan):
             lines = self._with_sums(lines, name)
         if self.numbers is not None:
@@ -304,7 +330,13 @@ class Comparison:
         written = pl.col("status").is_in(["new", "changed"])
         nothing = pl.lit([], dtype=pl.List(pl.String))
         reasons = _reasons(own, judged)
-        notes = [c for c in (HOLDS, AT_ONCE, DECLINED_BEFORE) if c in judged.columns]
+        if NOT_MADE in judged.columns:
+            refused = (pl.col(FATE) == "good") & ~pl.col(_KNOWN) & pl.col(NOT_MADE)
+            told = pl.when(refused).then(pl.lit(NOT_MADE_BEFORE)).otherwise(reasons)
+            reasons = judged.select(told.alias("reason")).to_series()
+            fate = pl.when(refused).then(pl.lit("left out")).otherwise(FATE)
+            judged = judged.with_columns(fate.alias(FATE))
+        notes = [c for c in _NOTES if c in judged.columns]
         if notes:
             reasons = judged.select(pl.coalesce(reasons, *notes).alias("reason")).to_series()
         return judged.with_columns(
@@ -317,12 +349,9 @@ class Comparison:
             .then(pl.lit("changed"))
             .otherwise(pl.lit("same")),
         ).select(
-            pl.col(ROW).alias("row"), "key", "title", "status", "reason",
-            pl.when(written).then("fields").otherwise(nothing).alias("fields"),
-            *(pl.when(written).then(c).otherwise(nothing).alias(c)
-              for c in lines.columns if c == LATER),
-            *(c for c in lines.columns if c.startswith((NEW, OLD, SAID, DAY))),
-            OF_ARTICLE, PRINT, ASIDE,
+            "status", "reason",
+            *(pl.when(written).then(c).otherwise(nothing).alias(c) if c in ("fields", LATER) else c
+              for c in self._made_over if c in lines.columns),
         )  # fmt: skip
 
     def _with_sums(self, lines: pl.DataFrame, name: str) -> pl.DataFrame:
@@ -342,7 +371,7 @@ class Comparison:
         """Lines of the products that the feed has brought and that no row names now, not even a
         faulty one, with what the policy makes of them. ``brought``: their keys, and how many of
         its applied deliveries in a row did not have them."""
-        named = pl.concat(k for noted in self._noted for k in (noted.seen[_KEY], noted.meant))
+        named = pl.concat(k for noted in self._noted for k in (noted.seen[KEY_OF], noted.meant))
         named = named.drop_nulls()
         missing = brought.filter(~pl.col("key").is_in(named.implode()))
         fields = list(dict.fromkeys([*self.plan.fields, *stock_of(self.plan)]))
@@ -354,6 +383,18 @@ class Comparison:
             if self.standing is not None and self.standing.competes:
                 lines = handed_over(lines, there, self.plan, self.standing, self.kept)
             yield lines
+
+
+def as_lines(taken: pl.LazyFrame, judged: pl.LazyFrame) -> pl.LazyFrame:
+    """The lines of a changeset, out of a piece and what was judged of its rows: row, key, title,
+    status, reason, fields (names of the changed ones), and for every filled field ``new:<field>``
+    and ``old:<field>``."""
+    before, over = (one.collect_schema().names() for one in (taken, judged))
+    whole = pl.concat([taken.drop([c for c in over if c in before]), judged], how="horizontal")
+    return whole.select(
+        "row", "key", "title", "status", "reason", "fields", *(c for c in before if c == LATER),
+        *(c for c in before if c.startswith((NEW, OLD, SAID, DAY))), OF_ARTICLE, PRINT, ASIDE,
+    )  # fmt: skip
 
 
 def _named(fields: Sequence[str]) -> list[pl.Expr]:
@@ -374,40 +415,6 @@ def _as_texts(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
         for one in plan.filled
     ).with_columns(pl.col(NEW + key).alias("key"))
     return texts.with_columns(article_of(texts))
-
-
-def _must_differ(one: FilledField, plan: Plan) -> bool:
-    return one.field.unique and one.field.name != plan.schema.key
-
-
-def _not_unique(seen: pl.DataFrame, holders: pl.DataFrame, one: FilledField) -> pl.DataFrame:
-    """Rows whose value of a field that all products must differ in is another row's too, or
-    another product's, as problems."""
-    name = one.field.name
-    wanted = seen.filter(pl.col(NEW + name).is_not_null() & pl.col(_KEY).is_not_null()).select(
-        pl.col(ROW).cast(pl.UInt32).alias("row"),
-        pl.col(_KEY).alias("key"),
-        pl.col(NEW + name).alias("value"),
-    )
-    # A product that arrives with another value gives its own away.
-    left = holders.join(wanted.select(pl.col("key").alias("holder")), on="holder", how="anti")
-    held = left.group_by("value").agg(pl.col("holder").first())
-    twice = wanted.with_columns(
-        alike=pl.col("key").n_unique().over("value") > 1,
-        rows=pl.col("row").cast(pl.String).sort().implode().over("value").list.join(", "),
-    ).join(held, on="value", how="left", maintain_order="left")
-    said = pl.lit(f"{one.field.label}: '") + pl.col("value")
-    return twice.filter(pl.col("alike") | pl.col("holder").is_not_null()).select(
-        "row",
-        pl.lit(name).alias("field"),
-        pl.lit("not_unique").alias("kind"),
-        pl.lit("refuse").alias("severity"),
-        pl.col("value").alias("seen"),
-        pl.when("alike")
-        .then(said + pl.lit("' stands on several rows (rows ") + pl.col("rows") + pl.lit(")"))
-        .otherwise(said + pl.lit("' is that of ") + pl.col("holder") + pl.lit(" already"))
-        .alias("message"),
-    )
 
 
 def _effective(one: FilledField, kept: Sequence[str]) -> pl.Expr:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 
 import polars as pl
@@ -12,7 +13,13 @@ from nomotax.core.changes.marks import NEW, OLD
 REMEMBERED = {"key": pl.String, "field": pl.String, "value": pl.String}
 #: What a line says of such a value.
 DECLINED_BEFORE = "declined_before"
-_VALUE, _THERE = "__declined", "__is_declined"
+_VALUE, _THERE, _AT = "__declined", "__is_declined", "__at"
+
+#: A product that a feed would make and a person would not: the article, and what its row said.
+ARTICLES = {"article": pl.String, "said": pl.String}
+#: Whether a row would make such a product, as it was declined.
+NOT_MADE = "not_made"
+NOT_MADE_BEFORE = "declined before: a product of its own"
 
 
 def without_declined(
@@ -44,3 +51,25 @@ def without_declined(
     return rows.with_columns((pl.lit("declined before: ") + said).alias(DECLINED_BEFORE)).drop(
         notes
     )
+
+
+def said_by(rows: pl.DataFrame, key: str) -> pl.Series:
+    """A digest of what each row would write, but for its ``key``, which may be another each time
+    that one is given; it is the same on every machine."""
+    names = sorted(c for c in rows.columns if c.startswith(NEW) and c != NEW + key)
+    # What is empty says nothing: whether it has a column hangs on the other rows.
+    parts = [pl.when(pl.col(c).is_not_null()).then(pl.lit(f"{c}\x1f") + pl.col(c)) for c in names]
+    told = rows.select(pl.concat_str(parts, separator="\x1e", ignore_nulls=True)).to_series()
+    digests = [hashlib.sha256(one.encode()).hexdigest() for one in told]
+    return pl.Series("said", digests, dtype=pl.String)
+
+
+def not_made(rows: pl.DataFrame, articles: pl.DataFrame, key: str) -> pl.Series:
+    """Whether each of the rows, which have ``article`` and ``new:`` of all fields, is for one of
+    the ``articles``, as ``ARTICLES``, and says what it said."""
+    placed = rows.with_row_index(_AT)
+    asked = placed.join(articles, on="article", how="semi")
+    same = asked.select(_AT, "article", said_by(asked, key)).join(
+        articles, on=[*ARTICLES], how="semi"
+    )
+    return placed[_AT].is_in(same[_AT].implode()).alias(NOT_MADE)

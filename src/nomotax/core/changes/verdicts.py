@@ -13,7 +13,8 @@ from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from nomotax.core.changes.later import LATER
 from nomotax.core.changes.marks import NEW, OLD
-from nomotax.core.changes.remembered import REMEMBERED
+from nomotax.core.changes.offers import OF_ARTICLE
+from nomotax.core.changes.remembered import ARTICLES, REMEMBERED, said_by
 
 #: The names of what a line does not write, and whether a guard holds all of it.
 DECLINED, HELD = "declined", "held"
@@ -191,7 +192,7 @@ class Verdicts:
     def remembered(self, lines: pl.DataFrame, at: pl.Series) -> pl.DataFrame:
         """Of lines as they were prepared, which stand ``at`` these places: the values of products
         that are there, declined until another comes, as ``remembered.REMEMBERED``."""
-        until = np.array([*(r.verdict == "decline" and r.remember for r in self._rules), False])
+        until = self._until
         nothing = pl.DataFrame(schema=REMEMBERED)
         if not until.any():
             return nothing
@@ -208,6 +209,20 @@ class Verdicts:
             told = lines.filter(own).filter(there & writes)
             found.append(told.select("key", pl.lit(name).alias("field"), value))
         return pl.concat(found)
+
+    @property
+    def _until(self) -> np.ndarray:
+        """Which rules decline until another value comes; none about a line at the end."""
+        return np.array([*(r.verdict == "decline" and r.remember for r in self._rules), False])
+
+    def not_made(self, lines: pl.DataFrame, at: pl.Series, key: str) -> pl.DataFrame:
+        """Of the same lines the articles whose products are not to be made, as
+        ``remembered.ARTICLES``; those without a number cannot be told again."""
+        own = pl.Series(self._until[self._last.get("", self._none)]).gather(at)
+        told = lines.filter(own).filter(pl.col("status") == "new").drop_nulls(OF_ARTICLE)
+        if not told.height:
+            return pl.DataFrame(schema=ARTICLES)
+        return told.select(pl.col(OF_ARTICLE).alias("article"), said_by(told, key))
 
     def left(self, lines: pl.DataFrame, at: pl.Series) -> pl.DataFrame:
         """Lines, which stand ``at`` these places, with what they still write in ``fields`` and

@@ -25,8 +25,9 @@ FATES = ("good", "held", "left out", "rejected")
 #: What is told of products that several rows are for.
 SUMS = {"key": pl.String, "row": pl.UInt32, "sum": pl.String}
 
-#: What all of a row would write, as two hashes: rows with the same are alike in every field.
-CONTENT, _AGAIN = "__content", "__content_again"
+#: What all of a row would write, as a hash of 64 bits. It tells whether rows for one product are
+#: alike in every field; that two which differ have the same is one in 10^19.
+CONTENT = "__content"
 
 
 def problems_of(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.DataFrame:
@@ -42,7 +43,7 @@ def problems_of(filled: pl.DataFrame, plan: Plan, arriving: pl.DataFrame) -> pl.
 
 def narrow(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
     """What of each row others have to do with: its number, key, product and options, and what it
-    would write, as hashes."""
+    would write, as a hash."""
     key = plan.schema.key
     roles = (plan.schema.with_role(Role.GROUP), plan.schema.with_role(Role.OPTIONS))
     named = [one.name for one in roles if one is not None and one.name in plan.fields]
@@ -53,7 +54,7 @@ def narrow(filled: pl.DataFrame, plan: Plan) -> pl.DataFrame:
         ROW,
         *([key] if key in filled.columns else []),
         *(name for name in dict.fromkeys(named) if name != key),
-        *(content.hash(seed).alias(name) for seed, name in enumerate((CONTENT, _AGAIN))),
+        content.hash(0).alias(CONTENT),
     )
 
 
@@ -186,7 +187,7 @@ def _repeated_keys(filled: pl.DataFrame, plan: Plan, unsound: pl.Series) -> pl.D
     if plan.identity.rows != "refuse":
         return _beside_taken(doubled, plan, unsound)
     groups = doubled.with_columns(
-        __same=pl.struct(CONTENT, _AGAIN).n_unique().over(key) == 1,
+        __same=pl.col(CONTENT).n_unique().over(key) == 1,
         __first=pl.col(ROW).min().over(key),
     )
     extra = groups.filter(~pl.col("__same") | (pl.col(ROW) != pl.col("__first")))

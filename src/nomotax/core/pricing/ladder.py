@@ -32,6 +32,8 @@ Toward = Literal["nearest", "up", "down"]
 #: Endings are looked for among whole millionths. A price is cut to them, never rounded: 99.4899996
 #: stays below 99.49 and so ends as 98.99.
 _MICROS = Decimal(1_000_000)
+#: What stands between a branch of categories and those below it.
+BELOW = " > "
 #: Dearer goods than this are no goods; it leaves room for every product of the working.
 DEAREST = Decimal(10) ** 9
 #: Heavier goods (kg) than this are none: their weight is in another unit, or a mistake.
@@ -286,7 +288,7 @@ class _Pricing:
         value = self.look.text(match.field) if match.field else self.look.fact(match.fact)
         value = value.str.to_lowercase()
         words = [w.strip().lower() for w in match.words]
-        below = pl.any_horizontal(value.str.starts_with(f"{w} > ") for w in words)
+        below = pl.any_horizontal(value.str.starts_with(f"{w}{BELOW}") for w in words)
         return value.is_in(words) | below
 
     def _landed(self, cost: pl.Expr) -> pl.Expr:

@@ -4,7 +4,7 @@ import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
 import Typography from "@mui/material/Typography";
-import { useCallback, useState, type DragEvent } from "react";
+import { Fragment, useCallback, useState, type DragEvent } from "react";
 import { useSearchParams } from "react-router";
 import { useArrivals, type FeedLine } from "../../api/hooks";
 import { SearchField } from "../../components/SearchField";
@@ -98,8 +98,18 @@ export function Arrivals() {
             </Box>
           </Box>
         )}
-        {shown.map((feed) => (
-          <FeedRow key={feed.id} store={store} feed={feed} feeds={feeds} limit={limit} />
+        {shown.map((feed, at) => (
+          <Fragment key={feed.id}>
+            {feeds.length > FEW && feed.needs !== shown[at - 1]?.needs && (
+              <Typography variant="h3" component="h2" sx={{ mt: at ? 2 : 0, mb: 0.5 }}>
+                {GROUPS[feed.needs]}{" "}
+                <Typography component="span" color="textSecondary">
+                  {shown.filter((one) => one.needs === feed.needs).length}
+                </Typography>
+              </Typography>
+            )}
+            <FeedRow store={store} feed={feed} feeds={feeds} limit={limit} />
+          </Fragment>
         ))}
         {feeds.length > 0 && shown.length === 0 && (
           <Nothing title="No such feed">
@@ -131,6 +141,18 @@ const URGENT: FeedLine["needs"][] = [
   "busy",
   "calm",
 ];
+/** What stands above those of one need, where there are many feeds. */
+const GROUPS: Record<FeedLine["needs"], string> = {
+  unreadable: "Cannot be read",
+  failed: "Failed",
+  held: "Held by guards",
+  question: "Questions to answer",
+  apply: "To look at and apply",
+  prepare: "To prepare",
+  map: "To map",
+  busy: "At work",
+  calm: "Nothing to do",
+};
 const WAITS = (feed: FeedLine) => feed.needs !== "calm" && feed.needs !== "busy";
 
 const fits = (feed: FeedLine, search: string) =>

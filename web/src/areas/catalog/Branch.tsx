@@ -19,9 +19,12 @@ interface BranchProps {
   onBranch: (path: string) => void;
   /** It is to go somewhere. */
   onMove: () => void;
+  /** What else can be done with it is asked for. */
+  onMenu: (anchor: HTMLElement) => void;
 }
 
-/** A category with the number of its products. M moves it, with all that is below it. */
+/** A category with the number of its products. M moves it, with all that is below it; a menu has
+ *  what else can be done with it. */
 export function Branch({ label, path, depth, n, chosen, onChoose, ...on }: BranchProps) {
   const [over, setOver] = useState(false);
   const takes = ({ dataTransfer: { types } }: DragEvent) =>
@@ -33,11 +36,19 @@ export function Branch({ label, path, depth, n, chosen, onChoose, ...on }: Branc
       onClick={onChoose}
       aria-current={chosen}
       draggable={path !== ""}
-      {...(path && { "aria-keyshortcuts": "m", title: "Drag it onto another, or press M, to move it" })}
+      {...(path && {
+        "aria-keyshortcuts": "m",
+        title: "Drag it onto another, or press M, to move it; right-click for more",
+      })}
       onKeyDown={(event: KeyboardEvent) => {
         if (event.key !== "m" || event.ctrlKey || event.metaKey || !path) return;
         event.preventDefault();
         on.onMove();
+      }}
+      onContextMenu={(event) => {
+        if (!path) return;
+        event.preventDefault();
+        on.onMenu(event.currentTarget);
       }}
       onDragStart={(event) => event.dataTransfer.setData(BRANCH, path)}
       onDragOver={(event) => {

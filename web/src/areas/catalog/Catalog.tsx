@@ -18,6 +18,7 @@ import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
 import { TreeDialog, type Asked } from "../store/TreeDialog";
 import { Branch } from "./Branch";
+import { BranchMenu, type MenuOf } from "./BranchMenu";
 import { ChangeAll } from "./ChangeAll";
 import { Columns } from "./Columns";
 import { Filters } from "./Filters";
@@ -27,6 +28,7 @@ import { useLook, usualColumns } from "./look";
 import { ProductSheet } from "./ProductSheet";
 import { Publish } from "./Publish";
 import { SavedViews } from "./SavedViews";
+import { Troubles } from "./Troubles";
 import { useCells } from "./useCells";
 
 /** What stands for the whole tree. */
@@ -45,14 +47,16 @@ export function Catalog() {
   const cells = useCells(store);
   const undo = useUndo();
   const [moving, setMoving] = useState<Asked | null>(null);
+  const [menu, setMenu] = useState<MenuOf | null>(null);
   if (products.isError) return <Failure error={products.error} retry={() => void products.refetch()} />;
   if (tree.isError) return <Failure error={tree.error} retry={() => void tree.refetch()} />;
   if (schema.isError) return <Failure error={schema.error} retry={() => void schema.refetch()} />;
   if (products.isPending || tree.isPending || schema.isPending) return <Waiting what="the catalog" />;
   const { fields } = schema.data.product_schema;
   const { categories } = tree.data;
-  const there = look.columns.filter((name) => name.startsWith("$") || fields.some((f) => f.name === name));
-  const columns = there.length ? there : usualColumns(fields);
+  const there = new Set(categories.map((c) => c.path).filter(Boolean));
+  const chosen = look.columns.filter((name) => name.startsWith("$") || fields.some((f) => f.name === name));
+  const columns = chosen.length ? chosen : usualColumns(fields);
   const all = categories.filter((c) => c.depth === 0).reduce((n, c) => n + c.count, 0);
   const category = fields.find((f) => f.kind === "category");
   const filtered = look.search !== "" || look.state !== "" || look.where.length > 0;
@@ -106,11 +110,13 @@ export function Catalog() {
               onProducts={(keys) => move(keys, c.path)}
               onBranch={(path) => path !== c.path && setMoving({ do: "move", path, to: c.path })}
               onMove={() => setMoving({ do: "move", path: c.path })}
+              onMenu={(anchor) => setMenu({ path: c.path, anchor })}
             />
           ))}
+        <BranchMenu of={menu} onAsk={setMoving} onClose={() => setMenu(null)} />
         {moving && (
           <TreeDialog
-            key={`${moving.path} ${moving.to}`}
+            key={`${moving.do} ${moving.path} ${moving.to}`}
             store={store}
             asked={moving}
             paths={categories.map((c) => c.path).filter(Boolean)}
@@ -123,6 +129,15 @@ export function Catalog() {
           <Typography variant="h1" noWrap>
             {look.category || "All products"}
           </Typography>
+          {there.has(look.category) && (
+            <Button
+              color="inherit"
+              aria-haspopup="menu"
+              onClick={(e) => setMenu({ path: look.category, anchor: e.currentTarget })}
+            >
+              Category …
+            </Button>
+          )}
           <Typography color="textSecondary" noWrap>
             {count(products.data.total, "product", "products")}
           </Typography>
@@ -130,6 +145,11 @@ export function Catalog() {
             store={store}
             look={look}
             fields={fields}
+            onOnly={(one) => set({ where: [...look.where.filter((w) => w.field !== one.field), one] })}
+          />
+          <Troubles
+            store={store}
+            look={look}
             onOnly={(one) => set({ where: [...look.where.filter((w) => w.field !== one.field), one] })}
           />
           <Box sx={{ flex: 1 }} />
@@ -200,7 +220,18 @@ export function Catalog() {
           />
         ) : (
           <Nothing title="No products here">
-            {filtered ? "Nothing fits what you look for." : "This category is empty."}
+            {look.category && !there.has(look.category) ? (
+              <>
+                There is no category “{look.category}” any more.{" "}
+                <Button color="inherit" onClick={() => set({ category: "" })}>
+                  Show all products
+                </Button>
+              </>
+            ) : filtered ? (
+              "Nothing fits what you look for."
+            ) : (
+              "This category is empty."
+            )}
           </Nothing>
         )}
       </Box>

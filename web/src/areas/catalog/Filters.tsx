@@ -9,7 +9,7 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 import type { Condition } from "../../api/catalog";
 import type { StoreField } from "../../api/hooks";
-import { asks, BESIDE, inWords, testsOf } from "./look";
+import { asks, BESIDE, inWords, placeOf, testsOf } from "./look";
 
 interface FiltersProps {
   where: Condition[];
@@ -73,7 +73,9 @@ function Asking({ first, fields, suppliers, onAsk }: AskingProps) {
   const [one, setOne] = useState(first);
   const field = fields.find((f) => f.name === one.field);
   const tests = testsOf(one.field, field);
-  const words = one.field === "$supplier" ? suppliers : (field?.allowed ?? []);
+  const places = ["$row", ...fields.map((f) => f.name)];
+  const words =
+    one.field === "$supplier" ? suppliers : one.field === "$problem" ? places : (field?.allowed ?? []);
   const listed = one.test === "any of";
   const day = one.field === "$changed" || field?.kind === "date";
   const ready = !asks(one.test) || (one.value ?? "").trim() !== "";
@@ -139,7 +141,7 @@ function Asking({ first, fields, suppliers, onAsk }: AskingProps) {
         >
           {words.map((word) => (
             <MenuItem key={word} value={word}>
-              {word}
+              {one.field === "$problem" ? placeOf(word, fields) : word}
             </MenuItem>
           ))}
         </TextField>

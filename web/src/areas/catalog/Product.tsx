@@ -10,6 +10,7 @@ import { Failure, Waiting } from "../../components/states";
 import { Notes } from "../../components/Notes";
 import { ShopView } from "../../components/ShopView";
 import { Coming } from "./Coming";
+import { ProductTroubles } from "./Troubles";
 import { Offers } from "./Offers";
 import { Record } from "./Record";
 import { Variants } from "./Variants";
@@ -78,6 +79,7 @@ export function Product() {
           )}
         </ShopView>
         <Box sx={{ minWidth: 0 }}>
+          <ProductTroubles store={store} product={detail.data.product.key} />
           <Coming store={store} coming={detail.data.coming} />
           <Offers store={store} product={detail.data.product.key} fields={fields} />
           <Record store={store} detail={detail.data} fields={fields} />

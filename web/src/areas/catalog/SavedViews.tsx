@@ -62,7 +62,7 @@ export function SavedViews({ store, look, onLook }: SavedViewsProps) {
             <span className="clip" style={{ flex: 1 }}>
               {view.name}
             </span>
-            <span className="quiet">{view.lost ? "?" : view.count.toLocaleString("en")}</span>
+            <span className="quiet">{view.lost ? "?" : (view.count?.toLocaleString("en") ?? "…")}</span>
           </button>
           <IconButton
             size="small"

@@ -45,6 +45,7 @@ function conditionsOf(text: string | null): Condition[] {
 /** What is asked of a product beside its fields. */
 export const BESIDE: Record<string, string> = {
   $missing: "What it needs",
+  $problem: "Problems",
   $supplier: "Supplier",
   $margin: "Margin, % of the price",
   $kept: "Kept by hand",
@@ -59,6 +60,12 @@ export function testsOf(name: string, field: StoreField | undefined): [Condition
     return [
       ["filled", "is incomplete"],
       ["empty", "is complete"],
+    ];
+  if (name === "$problem")
+    return [
+      ["filled", "has some"],
+      ["empty", "has none"],
+      ["is", "in"],
     ];
   if (name === "$kept")
     return [
@@ -98,6 +105,10 @@ export function testsOf(name: string, field: StoreField | undefined): [Condition
 /** Whether a test needs a value. */
 export const asks = (test: Condition["test"]) => test !== "empty" && test !== "filled";
 
+/** Where a problem is: a field, or the row of the last delivery. */
+export const placeOf = (name: string, fields: readonly StoreField[]) =>
+  name === "$row" ? "its row in the last delivery" : fields.find((f) => f.name === name)?.title || name;
+
 /** A condition in words. */
 export function inWords(one: Condition, fields: readonly StoreField[]): string {
   const field = fields.find((f) => f.name === one.field);
@@ -107,6 +118,7 @@ export function inWords(one: Condition, fields: readonly StoreField[]): string {
   const value = lines.length > 1 ? `${lines.length.toLocaleString("en")} values` : (lines[0] ?? "");
   if (one.field === "$key" && one.test === "any of")
     return `${value || "no"} SKU${lines.length > 1 ? "s of a list" : ""}`;
+  if (one.field === "$problem" && one.test === "is") return `Problems in ${placeOf(value, fields)}`;
   return [label, said, asks(one.test) ? value : ""].filter(Boolean).join(" ");
 }
 

@@ -142,3 +142,19 @@ describe("a product", () => {
     });
   });
 });
+
+describe("a product with problems", () => {
+  it("says each of them before all else", async () => {
+    server({}).on("GET /api/v1/stores/1/products/R-1/problems", () => ({
+      total: 1,
+      problems: [
+        { field: "price", label: "Price", count: 1, said: "Price: 8.95 is under the cost of 9.10" },
+        { field: "$row", label: "Its row", count: 1, said: "Its row 4 of Aalders is held: which?" },
+      ],
+    }));
+    open();
+    const wrong = await screen.findByRole("region", { name: "What is wrong" });
+    expect(within(wrong).getByText("Price: 8.95 is under the cost of 9.10")).toBeInTheDocument();
+    expect(within(wrong).getByText(/row 4 of Aalders is held/)).toBeInTheDocument();
+  });
+});

@@ -254,6 +254,34 @@ describe("the sheet of products", () => {
     expect(router.state.location.search).toContain("columns=name%2Cshelf%2Cprice%2Cglaze%2C%24supplier");
   });
 
+  it("tells what is wrong once it is asked, and shows the products that have it", async () => {
+    let asked = 0;
+    const fake = server().on("GET /api/v1/stores/1/problems", () => ({
+      looking: asked++ === 0,
+      total: 3,
+      problems: [
+        { field: "price", label: "Price", count: 2, said: "" },
+        { field: "$row", label: "Its row in the last delivery", count: 1, said: "" },
+      ],
+    }));
+    const { router } = draw(<Catalog />, "/s/1/catalog", "/s/:store/catalog");
+    await userEvent.click(await screen.findByRole("button", { name: "Problems" }));
+    expect(await screen.findByText(/With so many products this takes a while/)).toBeInTheDocument();
+    expect(await screen.findByText("3 products have a problem")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: /Its row in the last delivery/ }));
+    const chip = await screen.findByRole("button", { name: "Problems in its row in the last delivery" });
+    const where = [{ field: "$problem", test: "is", value: "$row" }];
+    expect(new URLSearchParams(router.state.location.search).get("where")).toBe(JSON.stringify(where));
+    expect(fake.calls("GET /api/v1/stores/1/problems")).toHaveLength(2);
+    // The condition is changed like any other, by names that people read.
+    await userEvent.click(chip);
+    const ask = await screen.findByRole("form", { name: "Filter" });
+    await userEvent.click(within(ask).getByRole("combobox", { name: "Value" }));
+    await userEvent.click(screen.getByRole("option", { name: "Price" }));
+    await userEvent.click(within(ask).getByRole("button", { name: "Show these" }));
+    expect(await screen.findByRole("button", { name: "Problems in Price" })).toBeInTheDocument();
+  });
+
   it("is changed as a whole by a formula, in a run that is looked at", async () => {
     const fake = server().on("POST /api/v1/stores/1/changes", ({ body }) =>
       (body as { change: { formula: string } }).change.formula.includes("Nix")

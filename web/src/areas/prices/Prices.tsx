@@ -8,15 +8,18 @@ import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { useFeedEdit, usePrices, useSchema, type Ladder } from "../../api/hooks";
+import { useAskContrast } from "../../api/contrasts";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { count, signed } from "../../components/words";
 import { useFeed } from "../../shell/feed";
 import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
+import { InShort } from "../contrast/InShort";
 import { LadderLimits } from "./LadderLimits";
 import { LadderRules } from "./LadderRules";
 import { LadderTable } from "./LadderTable";
 import { NewLadder } from "./NewLadder";
+import { useTrial, type Trial } from "./useTrial";
 import { Curve, Histogram } from "./charts";
 
 type View = Schemas["PriceView"];
@@ -24,14 +27,14 @@ type View = Schemas["PriceView"];
 /** The ladder of a feed; one on trial is shown over the products before it is saved. */
 export function Prices() {
   const { feed, delivery } = useFeed();
-  const [trial, setTrial] = useState<Ladder | null>(null);
   const [params, setParams] = useSearchParams();
   const level = params.get("level") ?? "";
-  const prices = usePrices(feed, delivery, trial, level);
+  const [tried, setTried] = useTrial(feed, level);
+  const prices = usePrices(feed, delivery, tried?.ladder ?? null, level);
   if (prices.isPending) return <Waiting what="prices" />;
   if (prices.isError)
-    return trial ? (
-      <Failure error={prices.error} retry={() => setTrial(null)} />
+    return tried ? (
+      <Failure error={prices.error} retry={() => setTried(null)} />
     ) : (
       <NoLadder message={prices.error.message} />
     );
@@ -39,12 +42,9 @@ export function Prices() {
     <Ready
       key={prices.data.field}
       view={prices.data}
-      trial={trial}
-      onTry={setTrial}
-      onLevel={(to) => {
-        setTrial(null);
-        setParams({ level: to }, { replace: true });
-      }}
+      tried={tried}
+      onTry={setTried}
+      onLevel={(to) => setParams({ level: to }, { replace: true })}
     />
   );
 }
@@ -65,21 +65,26 @@ function NoLadder({ message }: { message: string }) {
   );
 }
 
+/** The draft with a ladder on trial, beside the draft as it is. */
+const beside = (ladder: Ladder) => ({ before: { version: 0 }, after: { version: 0, ladder } });
+
 interface ReadyProps {
   view: View;
-  trial: Ladder | null;
-  onTry: (ladder: Ladder | null) => void;
+  tried: Trial | null;
+  onTry: (trial: Trial | null) => void;
   /** Another of the prices that ladders make is looked at. */
   onLevel: (field: string) => void;
 }
 
-function Ready({ view, trial, onTry, onLevel }: ReadyProps) {
-  const { feed } = useFeed();
+function Ready({ view, tried, onTry, onLevel }: ReadyProps) {
+  const { feed, delivery } = useFeed();
   const store = useStoreId();
   const schema = useSchema(store);
   const price = schema.data?.product_schema.fields.find((f) => f.role === "price")?.name;
   const undo = useUndo();
-  const [saved, setSaved] = useState<Ladder>(view.ladder);
+  const trial = tried?.ladder ?? null;
+  const saved = tried?.saved ?? view.ladder;
+  const change = (ladder: Ladder) => onTry({ ladder, saved });
   const edit = useFeedEdit(feed, (ladder: Ladder) =>
     take(
       api.PUT("/api/v1/stores/{store_id}/ladders", {
@@ -88,14 +93,13 @@ function Ready({ view, trial, onTry, onLevel }: ReadyProps) {
       }),
     ),
   );
+  const ask = useAskContrast(feed, delivery);
   const save = () => {
     if (!trial) return;
-    const before = saved;
     edit.mutate(trial, {
       onSuccess: () => {
-        setSaved(trial);
         onTry(null);
-        undo.did(`Saved the ladder '${trial.name}'`, () => edit.mutateAsync(before));
+        undo.did(`Saved the ladder '${trial.name}'`, () => edit.mutateAsync(saved));
       },
       onError: undo.failed,
     });
@@ -144,9 +148,9 @@ function Ready({ view, trial, onTry, onLevel }: ReadyProps) {
             on the bench: fill it from the cost, and add “Price by a ladder”.
           </Typography>
         )}
-        <LadderTable ladder={trial ?? view.ladder} rungs={view.rungs} onChange={onTry} />
-        <LadderLimits ladder={trial ?? view.ladder} fields={view.fields} onChange={onTry} />
-        <LadderRules ladder={trial ?? view.ladder} fields={view.fields} uses={view.rules} onChange={onTry} />
+        <LadderTable ladder={trial ?? view.ladder} rungs={view.rungs} onChange={change} />
+        <LadderLimits ladder={trial ?? view.ladder} fields={view.fields} onChange={change} />
+        <LadderRules ladder={trial ?? view.ladder} fields={view.fields} uses={view.rules} onChange={change} />
         <Box sx={{ display: "flex", gap: 1, mt: 1.5, minHeight: 32 }}>
           {trial && (
             <>
@@ -156,12 +160,26 @@ function Ready({ view, trial, onTry, onLevel }: ReadyProps) {
               <Button color="inherit" onClick={() => onTry(null)}>
                 Back to the saved one
               </Button>
+              <Button
+                variant="outlined"
+                disabled={ask.isPending}
+                title="Beside the saved one, over all rows of this delivery, with what the store has"
+                onClick={() =>
+                  ask.mutate(beside(trial), {
+                    onSuccess: (made) => onTry({ ladder: trial, saved, asked: made.id }),
+                    onError: undo.failed,
+                  })
+                }
+              >
+                What would it do?
+              </Button>
               <Typography color="textSecondary" sx={{ alignSelf: "center" }}>
-                Trying it on the products at the right; nothing is saved.
+                Nothing is saved.
               </Typography>
             </>
           )}
         </Box>
+        {tried?.asked !== undefined && <InShort id={tried.asked} />}
         <Typography variant="caption" color="textSecondary" component="p">
           A markup is a share of the cost, a margin a share of the price: 100 % markup is 50 % margin.
         </Typography>

@@ -6,6 +6,7 @@ import { Link } from "react-router";
 import { api, take, type Schemas } from "../../api/client";
 import { useRunTrace, type RunView } from "../../api/hooks";
 import { useUndo } from "../../shell/undo";
+import { PriceRule } from "./PriceRule";
 
 type Made = Schemas["RuleMade"];
 
@@ -59,7 +60,6 @@ export function Always({ run, product, field, value, onDone }: AlwaysProps) {
     onError: undo.failed,
     onSettled: fresh,
   });
-  const base = `/s/${run.store_id}/feeds/${run.feed_id}`;
   const found = traced.data?.trace.behind;
   if (found && found.kind !== "ladder")
     return (
@@ -73,14 +73,23 @@ export function Always({ run, product, field, value, onDone }: AlwaysProps) {
         Always for “{found.word}”
       </Button>
     );
+  if (found)
+    return (
+      <PriceRule
+        run={run}
+        product={product}
+        field={field}
+        value={value}
+        ladder={found.table}
+        onDone={onDone}
+      />
+    );
   return (
     <Box sx={{ flexBasis: "100%" }} className="quiet">
       Wrong for others, too?{" "}
-      {found ? (
-        <Link to={`${base}/prices`}>Change the price rule ‘{found.table}’</Link>
-      ) : (
-        <Link to={`${base}/bench?field=${field}&delivery=${run.delivery_id}`}>Mend its fill</Link>
-      )}{" "}
+      <Link to={`/s/${run.store_id}/feeds/${run.feed_id}/bench?field=${field}&delivery=${run.delivery_id}`}>
+        Mend its fill
+      </Link>{" "}
       and prepare again.
     </Box>
   );

@@ -12,6 +12,7 @@ import { count } from "../../components/words";
 import type { Through } from "./Findings";
 import { LineView, type Line } from "./LineView";
 import { Selected } from "./Selected";
+import { TakeAgain } from "./TakeAgain";
 import { asked, type Shown } from "./shown";
 import { useCursor } from "./useCursor";
 import type { useDecide } from "./useDecide";
@@ -208,7 +209,11 @@ export function ChangeList({
                       line={line}
                       field={field}
                       onDecide={isOpen(run) ? (decision) => alone(line, decision) : undefined}
-                    />
+                    >
+                      {isOpen(run) && line.not_made && line.row !== null && (
+                        <TakeAgain run={run} row={line.row} />
+                      )}
+                    </LineView>
                   ) : (
                     "…"
                   )}

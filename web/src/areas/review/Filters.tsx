@@ -101,7 +101,7 @@ export function Filters({ run, summary, shown, guarded, deciding, onSet, onThrou
           Let all shown through
         </Button>
       )}
-      {isOpen(run) && ["changed", ""].includes(status) && (
+      {isOpen(run) && ["changed", "new", ""].includes(status) && (
         <FormControlLabel
           control={<Checkbox size="small" checked={deciding.remember} />}
           onChange={(_, on) => deciding.setRemember(on)}

@@ -11,10 +11,12 @@ interface LineViewProps {
   line: Line;
   field: string;
   onDecide: ((decision: "accept" | "decline") => void) | undefined;
+  /** What else can be done with the line. */
+  children?: React.ReactNode;
 }
 
 /** One line, two rows of text high. */
-export function LineView({ line, field, onDecide }: LineViewProps) {
+export function LineView({ line, field, onDecide, children }: LineViewProps) {
   const declined = line.changes.filter((c) => c.declined).length;
   const whole = declined > 0 && declined === line.changes.length;
   return (
@@ -74,6 +76,7 @@ export function LineView({ line, field, onDecide }: LineViewProps) {
             {declined ? "Accept" : "Decline"}
           </button>
         )}
+        {children}
         <Typography variant="caption" color="textSecondary">
           {line.row ? `row ${line.row}` : ""}
         </Typography>

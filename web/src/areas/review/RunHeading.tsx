@@ -8,10 +8,12 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, take } from "../../api/client";
+import { useAskContrast } from "../../api/contrasts";
 import type { Decisions } from "../../api/deciding";
 import { isBusy, type RunView } from "../../api/hooks";
 import { count, onDay, titleOf, trialOf } from "../../components/words";
 import { useUndo } from "../../shell/undo";
+import { besideAddress } from "../contrast/InShort";
 import { DeclineRun } from "./DeclineRun";
 import { RunFiles } from "./RunFiles";
 import { willDo } from "./willDo";
@@ -139,8 +141,35 @@ function Anew({ run }: { run: RunView }) {
         onClick={() => anew.mutate()}
       >
         (prepare again)
-      </button>
+      </button>{" "}
+      {run.feed_id !== null && run.version !== null && (
+        <BesideDraft run={run} feed={run.feed_id} version={run.version} />
+      )}
     </>
+  );
+}
+
+/** What the crosswalk as it is by now would make of the same delivery. */
+function BesideDraft({ run, feed, version }: { run: RunView; feed: number; version: number }) {
+  const undo = useUndo();
+  const navigate = useNavigate();
+  const ask = useAskContrast(feed, run.delivery_id);
+  const sides = { before: { version }, after: { version: 0 } };
+  return (
+    <button
+      type="button"
+      className="plain-button"
+      title="What the draft makes of this delivery, beside this version; nothing is prepared"
+      disabled={ask.isPending}
+      onClick={() =>
+        ask.mutate(sides, {
+          onSuccess: (made) => navigate(besideAddress(run.store_id, feed, made.id)),
+          onError: undo.failed,
+        })
+      }
+    >
+      (beside the draft)
+    </button>
   );
 }
 
@@ -176,6 +205,8 @@ function Doing({ run, decisions }: RunHeadingProps) {
   });
   const all = WRITTEN.reduce((sum, status) => sum + (run.counts[status] ?? 0), run.moving);
   const write = decisions?.writes ?? all;
+  // Even where nothing is written, what was declined is kept in mind for the deliveries to come.
+  const remembers = decisions?.remembers ?? false;
   const stopped = decisions?.findings.some((one) => one.holds === "run" && one.open) ?? false;
   const prepared = run.status === "prepared";
   return (
@@ -217,12 +248,14 @@ function Doing({ run, decisions }: RunHeadingProps) {
           />
           <Button
             variant="contained"
-            disabled={apply.isPending || !write || stopped}
+            disabled={apply.isPending || (!write && !remembers) || stopped}
             title={stopped ? "A guard holds this run: let it through first." : undefined}
             onClick={() => apply.mutate()}
             sx={{ flex: "none" }}
           >
-            {DOES[run.kind]} {count(write, "product", "products")}
+            {write || !remembers
+              ? `${DOES[run.kind]} ${count(write, "product", "products")}`
+              : "Keep what is declined"}
           </Button>
         </>
       )}

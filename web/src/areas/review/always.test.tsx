@@ -55,11 +55,68 @@ describe("a correction as a rule", () => {
     expect(await screen.findByRole("button", { name: "Always for “rd”" })).toBeDisabled();
   });
 
-  it.each([
-    ["Change the price rule ‘Winkel’", { kind: "ladder", table: "Winkel", word: "2" }, "/prices"],
-    ["Mend its fill", null, "/bench?field=colour&delivery=5"],
-  ])("leads to where the value is made: %s", async (name, behind, place) => {
-    open(behind, "4.10");
-    expect(await screen.findByRole("link", { name })).toHaveAttribute("href", `/s/1/feeds/3${place}`);
+  it("leads to where the value is made, where no entry makes it", async () => {
+    open(null, "4.10");
+    expect(await screen.findByRole("link", { name: "Mend its fill" })).toHaveAttribute(
+      "href",
+      "/s/1/feeds/3/bench?field=colour&delivery=5",
+    );
+  });
+
+  it("is a rule of the ladder for a price, for all that share a word with it, and taken back", async () => {
+    const before = { name: "Winkel", rungs: [], rules: [] };
+    const like = { field: "line", label: "Lijn", word: "Touw", count: 12 };
+    const fake = open({ kind: "ladder", table: "Winkel", word: "2" }, "4.10")
+      .on("GET /api/v1/runs/4/price-rules", () => ({ ladder: "Winkel", likes: [like] }))
+      .on("POST /api/v1/runs/4/price-rules", () => ({ said: "Lijn Touw: 80 %", before }))
+      .on("PUT /api/v1/stores/1/ladders", () => ({ done: true }));
+    expect(await screen.findByRole("button", { name: "Price them so" })).toBeDisabled();
+    await userEvent.click(screen.getByRole("combobox", { name: "The same rule for all of" }));
+    await userEvent.click(screen.getByRole("option", { name: "Lijn Touw (12)" }));
+    await userEvent.click(screen.getByRole("button", { name: "Price them so" }));
+    await waitFor(() =>
+      expect(fake.calls("POST /api/v1/runs/4/price-rules")[0]?.body).toEqual({
+        key: "R-1",
+        field: "colour",
+        value: "4.10",
+        by: "line",
+        word: "Touw",
+      }),
+    );
+    await userEvent.click(await screen.findByRole("button", { name: /Undo/ }));
+    await waitFor(() => expect(fake.calls("POST /api/v1/runs/4/anew")).toHaveLength(1));
+    expect(fake.calls("PUT /api/v1/stores/1/ladders")[0]?.body).toEqual(before);
+  });
+
+  it("says why a ladder makes no such price, and stays open for another", async () => {
+    const like = { field: "line", label: "Lijn", word: "Touw", count: 12 };
+    const fake = open({ kind: "ladder", table: "Winkel", word: "2" }, "0.05")
+      .on("GET /api/v1/runs/4/price-rules", () => ({ ladder: "Winkel", likes: [like] }))
+      .on("POST /api/v1/runs/4/price-rules", () => ({
+        title: "No",
+        status: 409,
+        detail: "No rule of the ladder 'Winkel' makes 0.05 of a cost of 2.10.",
+        where: "Lijn Touw",
+        remedy: "Its limits stand against it.",
+      }));
+    await userEvent.click(await screen.findByRole("combobox", { name: "The same rule for all of" }));
+    await userEvent.click(screen.getByRole("option", { name: "Lijn Touw (12)" }));
+    await userEvent.click(screen.getByRole("button", { name: "Price them so" }));
+    expect(await screen.findByText(/makes 0.05 of a cost of 2.10/)).toBeInTheDocument();
+    expect(screen.getByRole("button", { name: "Price them so" })).toBeEnabled();
+    expect(fake.calls("PUT /api/v1/stores/1/ladders")).toHaveLength(0);
+    expect(screen.getByRole("link", { name: "open the ladder ‘Winkel’" })).toHaveAttribute(
+      "href",
+      "/s/1/feeds/3/prices",
+    );
+  });
+
+  it("offers nothing of a product that shares nothing with others, but the ladder", async () => {
+    open({ kind: "ladder", table: "Winkel", word: "2" }, "4.10").on("GET /api/v1/runs/4/price-rules", () => ({
+      ladder: "Winkel",
+      likes: [],
+    }));
+    expect(await screen.findByRole("link", { name: "open the ladder ‘Winkel’" })).toBeInTheDocument();
+    expect(screen.queryByRole("button", { name: "Price them so" })).toBeNull();
   });
 });

@@ -13,6 +13,7 @@ const decided = (writing: Record<string, number>, held = 0, declined = 0): Decis
   writes: Object.values(writing).reduce((sum, n) => sum + n, 0),
   held,
   declined,
+  remembers: false,
   decisions: [],
   findings: [],
 });
@@ -76,6 +77,29 @@ describe("a run", () => {
     expect(screen.queryByRole("button", { name: /Apply to/ })).toBeNull();
     await userEvent.click(screen.getByRole("button", { name: "Take it up again" }));
     expect(await screen.findByRole("button", { name: "Apply to 1 product" })).toBeEnabled();
+  });
+
+  it("is applied for what is remembered alone, and has a product made after all", async () => {
+    const left = {
+      row: 8,
+      key: "LU-8",
+      title: "Spot",
+      status: "left out",
+      reason: "declined before: a product of its own",
+      held: false,
+      not_made: true,
+      changes: [],
+    };
+    const fake = server()
+      .on("GET /api/v1/runs/4/decisions", () => ({ ...decided({}, 0, 1), remembers: true }))
+      .on("GET /api/v1/runs/4/rows", () => ({ total: 1, rows: [left] }))
+      .on("POST /api/v1/runs/4/taken-again", () => runView({ status: "queued" }))
+      .on("POST /api/v1/runs/4/apply", () => runView({ status: "applying" }));
+    open();
+    await userEvent.click(await screen.findByRole("button", { name: "Make the product of row 8 after all" }));
+    expect(fake.calls("POST /api/v1/runs/4/taken-again")[0]?.body).toEqual({ row: 8 });
+    await userEvent.click(screen.getByRole("button", { name: "Keep what is declined" }));
+    expect(fake.calls("POST /api/v1/runs/4/apply")).toHaveLength(1);
   });
 
   it("is had as files, each said whom it is for", async () => {
