@@ -9,6 +9,7 @@ from typing import Any
 
 import click
 
+from nomotax.cli.drift import drift_command
 from nomotax.cli.formula import formula_command, print_trace
 from nomotax.cli.reading import companion_files, inspect_command, output, read_command
 from nomotax.cli.server import COMMANDS
@@ -92,7 +93,14 @@ def map_command(
     sys.exit(0 if mapped.accounted else 1)
 
 
-for command in (inspect_command, read_command, suggest_command, formula_command, *COMMANDS):
+for command in (
+    inspect_command,
+    read_command,
+    suggest_command,
+    drift_command,
+    formula_command,
+    *COMMANDS,
+):
     main.add_command(command)
 
 

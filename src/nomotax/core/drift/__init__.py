@@ -1,0 +1,1 @@
+"""This delivery beside the last ones: what is strange in it, measured by what has been usual."""
