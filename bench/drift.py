@@ -14,10 +14,12 @@ from collections import Counter, defaultdict
 from collections.abc import Sequence
 
 import click
+import polars as pl
 
 from bench.drift_weeks import (
     QUIET,
     STRANGE,
+    Supplier,
     Week,
     live,
     quiet_week,
@@ -29,6 +31,9 @@ from bench.drift_weeks import (
 from nomotax.core.drift.find import behold, first
 from nomotax.core.drift.imprint import Imprint, Table
 from nomotax.core.drift.model import RANK, DriftFinding
+
+#: So many articles are made one by one.
+_MADE = 20_000
 
 
 def found_in(week: Week) -> list[DriftFinding]:
@@ -109,17 +114,26 @@ def _quiet(seeds: int, verbose: bool) -> None:
     )
 
 
+def _tiled(frame: pl.DataFrame, own: Supplier, many: int) -> pl.DataFrame:
+    """The same articles many times over, each time with codes and names of their own."""
+    apart = [own.names[p] for p in ("key", "gtin", "name")]
+    return pl.concat(
+        frame.with_columns(pl.format("{}{}", pl.col(n), pl.lit(100 + i)).alias(n) for n in apart)
+        for i in range(many)
+    )
+
+
 def _large(rows: int) -> None:
-    own = supplier(7, rows)
+    own = supplier(7, min(rows, _MADE))
     own.columns = list(own.names)
     frames = []
     for _ in range(6):
-        frames.append(table(written(own)))
+        frames.append(_tiled(table(written(own)), own, rows // _MADE or 1))
         live(own)
     before: list[Imprint] = []
     last: Table | None = None
-    for frame in frames[:-1]:
-        now = Table(frame.lazy())
+    while len(frames) > 1:
+        now = Table(frames.pop(0).lazy())
         before.append(behold(now, last, before).imprint if last is not None else first(now))
         last = now
     assert last is not None

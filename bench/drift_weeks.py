@@ -466,6 +466,50 @@ def _letters(own: Supplier, cell: str) -> str:
     return "".join(c for c in cell if c in string.digits) or cell
 
 
+def _capital_headings(own: Supplier, rows: list[Row]) -> list[Row] | None:
+    made = [{k.upper(): v for k, v in r.items()} for r in rows]
+    return made if own.names["name"].upper() != own.names["name"] else None
+
+
+def _grouped(own: Supplier, cell: str) -> str:
+    whole, _, rest = cell.partition(own.mark)
+    sign = "." if own.mark == "," else ","
+    return f"{int(whole):,}".replace(",", sign) + (own.mark + rest if rest else "")
+
+
+def _one_cost(write: Callable[[Supplier], str]):
+    def do(own: Supplier, rows: list[Row]) -> list[Row]:
+        i = own.rng.randrange(len(rows) // 2)
+        rows[i] = {**rows[i], own.names["cost"]: write(own)}
+        return rows
+
+    return do
+
+
+def _without_category(own: Supplier, rows: list[Row]) -> list[Row]:
+    gone = set(_some(own, rows, 0, own.names["category"]))
+    return [r for i, r in enumerate(rows) if i not in gone]
+
+
+def _category_twice(own: Supplier, rows: list[Row]) -> list[Row]:
+    return rows + [dict(rows[i]) for i in _some(own, rows, 0, own.names["category"])]
+
+
+def _entities(own: Supplier, cell: str) -> str:
+    return "".join(c if ord(c) < 128 else f"&#{ord(c)};" for c in cell)
+
+
+def _slip(own: Supplier, rows: list[Row]) -> list[Row]:
+    hit = set(_some(own, rows, 0.5, ""))
+    names = list(rows[0])
+    at = names.index(own.names["name"])
+    for i in hit:
+        cells = list(rows[i].values())
+        moved = [*cells[: at + 1], "", *cells[at + 1 : -1]]
+        rows[i] = dict(zip(names, moved, strict=True))
+    return rows
+
+
 STRANGE: tuple[Change, ...] = (
     Change("a column is gone", "column_gone", "maker", _drop("maker")),
     Change("prices are gone", "column_gone", "cost", _drop("cost")),
@@ -525,6 +569,38 @@ STRANGE: tuple[Change, ...] = (
     Change("dates year first", "dates_shifted", "valid", _each("valid", _iso), near=("kind_changed",)),
     Change("dates a month off", "dates_shifted", "valid", _each("valid", _moved_days(28))),
     Change("cost and retail change places", "shuffled_columns", "cost", _swap("cost", "retail"), near=("prices_moved",)),
+    Change("the cost column is empty", "fill_dropped", "cost", _each("cost", _const(""))),
+    Change("nothing for brands", "fill_dropped", "maker", _each("maker", _const("N/A"), 0.5), near=("new_words",)),
+    Change("new goods without barcodes", "fill_dropped", "gtin", _fresh("gtin", _const("")), gross=False),
+    Change("headings in capitals", "column_renamed", "name", _capital_headings),
+    Change("a heading with its unit", "column_renamed", "weight", _rename("weight", "Weight (kg)")),
+    Change("amounts with their currency", "kind_changed", "cost", _each("cost", lambda o, c: f"{c} EUR"), near=("currency_changed",)),
+    Change("weights with their unit", "kind_changed", "weight", _each("weight", lambda o, c: f"{c} g"), near=("unit_changed",)),
+    Change("dates as serial numbers", "kind_changed", "valid", _each("valid", lambda o, c: str(46000 + int(c[:2]))), near=("dates_shifted",)),
+    Change("yes and no for one and zero", "kind_changed", "flag", _each("flag", lambda o, c: "yes" if c == "1" else "no"), near=("new_words",)),
+    Change("barcodes in powers of ten", "keys_reformatted", "gtin", _each("gtin", lambda o, c: f"{c[0]}.{c[1:3]}E+12"), near=("kind_changed",)),
+    Change("capital keys", "keys_reformatted", "key", _each("key", lambda o, c: c.lower()), near=("wrong_file",), least="hold"),
+    Change("a suffix on keys of a category", "keys_reformatted", "key", _each("key", lambda o, c: c + "-N", group=True), gross=False, near=("rows_dropped",)),
+    Change("thousands are grouped", "decimal_style_changed", "retail", _each("retail", _grouped)),
+    Change("stock in dozens", "scale_shifted", "stock", _each("stock", lambda o, c: str(int(c) * 1000))),
+    Change("retail by a tenth", "scale_shifted", "retail", _each("retail", _scaled(0.1)), near=("shuffled_columns",)),
+    Change("ten prices lose their mark", "scale_shifted", "cost", _each("cost", _scaled(100), 0.04), gross=False, least="note", near=("outliers",)),
+    Change("a category in another currency", "prices_moved", "cost", _each("cost", _scaled(1.09), group=True), gross=False, least="note", near=("currency_changed", "scale_shifted")),
+    Change("cheaper by a third", "prices_moved", "cost", _each("cost", _scaled(0.67)), near=("currency_changed", "scale_shifted")),
+    Change("retail alone a fifth dearer", "prices_moved", "retail", _each("retail", _scaled(1.2)), near=("currency_changed", "scale_shifted")),
+    Change("nines for a price", "outliers", "cost", _one_cost(lambda o: money(o, 99999.99 if o.places else 99999))),
+    Change("nothing for a price", "outliers", "cost", _one_cost(lambda o: money(o, 0.0)), gross=False),
+    Change("a price below zero", "outliers", "cost", _one_cost(lambda o: money(o, -5.0)), gross=False),
+    Change("a category sold out", "stock_emptied", "stock", _each("stock", _const("0"), group=True), gross=False),
+    Change("a category is gone", "rows_dropped", "", _without_category),
+    Change("nine tenths are gone", "rows_dropped", "", _less(0.1), least="hold", near=("wrong_file",)),
+    Change("no rows at all", "rows_dropped", "", lambda own, rows: [], least="hold", near=("wrong_file", "truncated")),
+    Change("a category is there twice", "duplicates_up", "key", _category_twice, gross=False),
+    Change("status in other words", "new_words", "unit", _each("unit", _const("gram")), least="note", gross=False, near=("unit_changed",)),
+    Change("names in capitals of another table", "encoding_damaged", "name", _if_accented(_each("name", _entities)), gross=False),
+    Change("two weeks ago again", "stale", "", lambda own, rows: [], gross=False),
+    Change("dates a year back", "dates_shifted", "valid", _each("valid", lambda o, c: f"{c[:6]}{int(c[6:]) - 1}")),
+    Change("cells slip by one", "shuffled_columns", "", _slip, near=("kind_changed",), gross=False),
     Change("name and text change places in some", "shuffled_columns", "name", _swap("name", "text", 0.4), gross=False),
 )  # fmt: skip
 
@@ -599,18 +675,18 @@ def strange_week(change: Change, seed: int) -> Week | None:
     if change.kind == "decimal_style_changed" and not own.places:
         return None
     before = _history(own)
-    rows = written(own)
     last = before[-1]
     live(own)
     if change.kind == "stale":
-        made = last.to_dicts()
+        old = before[-2] if change.name.startswith("two") else last
+        made = old.to_dicts()
         rows = [{k: v or "" for k, v in r.items()} for r in made]
     else:
         done = change.do(own, written(own))
         if done is None:
             return None
         rows = done
-    new = table(rows)
+    new = table(rows, None if rows else last.columns)
     if change.kind != "stale" and _nothing_changed(change, own, new):
         return None
     return Week(

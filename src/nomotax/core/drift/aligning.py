@@ -81,7 +81,7 @@ def align(last: Table, was: Imprint, new: Table, now: Imprint) -> Aligned:
         for way in WRITINGS:
             if not found.open:
                 break
-            found.join(_by(way, old_cells), _by(way, new_cells))
+            found.join(old_cells, new_cells, way)
     others = [c for c in candidates(was) if c != key]
     for name in others:
         if not found.open:
@@ -121,10 +121,11 @@ def _digits(cells: pl.Expr) -> pl.Expr:
 
 
 #: How a key may be written otherwise, the strictest first.
-WRITINGS: tuple[Callable[[pl.Expr], pl.Expr], ...] = (_bare, _digits)
+_Way = Callable[[pl.Expr], pl.Expr]
+WRITINGS: tuple[_Way, ...] = (_bare, _digits)
 
 
-def _by(way: Callable[[pl.Expr], pl.Expr], cells: pl.Series) -> pl.Series:
+def _by(way: _Way, cells: pl.Series) -> pl.Series:
     made = pl.DataFrame({"k": cells}).select(way(pl.col("k")).alias("k")).to_series()
     return made.set(made == "", None)
 
@@ -143,9 +144,11 @@ class _Finding:
     def open(self) -> bool:
         return bool(len(self.old) and len(self.new))
 
-    def join(self, old_keys: pl.Series, new_keys: pl.Series) -> None:
-        """Pair open rows of equal keys; the second of a repeated one with the second."""
-        old, new = _numbered(old_keys, self.old), _numbered(new_keys, self.new)
+    def join(self, old_keys: pl.Series, new_keys: pl.Series, way: _Way | None = None) -> None:
+        """Pair open rows of equal keys, or of keys that are equal when written in one ``way``; the
+        second of a repeated one with the second."""
+        old = _numbered(old_keys.gather(self.old), self.old, way)
+        new = _numbered(new_keys.gather(self.new), self.new, way)
         both = new.join(old, on=["k", "n"], how="inner", suffix="_old")
         self._take(both["at_old"].to_numpy(), both["at"].to_numpy())
 
@@ -174,9 +177,9 @@ class _Finding:
         )
 
 
-def _numbered(keys: pl.Series, at: Rows) -> pl.DataFrame:
+def _numbered(keys: pl.Series, at: Rows, way: _Way | None) -> pl.DataFrame:
     """Open rows with their key, and which of its repetitions they are."""
-    frame = pl.DataFrame({"k": keys.gather(at), "at": at}).drop_nulls("k")
+    frame = pl.DataFrame({"k": _by(way, keys) if way else keys, "at": at}).drop_nulls("k")
     if frame["k"].n_unique() == frame.height:
         return frame.with_columns(pl.lit(0, dtype=pl.Int64).alias("n"))
     return frame.with_columns(pl.int_range(pl.len()).over("k").alias("n"))

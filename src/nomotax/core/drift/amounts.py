@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from nomotax.core.drift.cells import Figures, Mask, figures
 from nomotax.core.drift.chance import FEW_ROWS, crowd, high, middle, unusual
@@ -28,10 +29,14 @@ _UNITS = tuple(
 )
 #: How near a slip of the decimal mark is: a week's price changes are in it.
 _NEAR = 0.12
+#: No factor between units or of ten is nearer to one.
+_LEAST = 0.7
 #: How close ratios of one factor are to each other.
 _TIGHT = 0.012
 #: A single amount that moves by more is told; by more than the second it is surely wrong.
 _OUT, _WRONG = math.log(2.2), math.log(6)
+#: Quantities are told when they are five times what they were.
+_MULTIPLE = math.log(5)
 #: A promotion takes off less than this.
 _PROMOTION = 0.6
 #: So many fresh rows tell of a scale.
@@ -51,7 +56,10 @@ class Shift:
 
 def amounts(week: Week, one: Beside) -> Iterator[DriftFinding]:
     """What is strange in a column of amounts; at most one finding of a kind."""
-    if not (one.was.numeric and one.now.numeric) or one.quantity or one.was.coded:
+    if not (one.was.numeric and one.now.numeric) or one.was.coded:
+        return
+    if one.quantity:
+        yield from _multiplied(week, one)
         return
     ratios = one.ratios
     known = np.isfinite(ratios)
@@ -74,6 +82,19 @@ def amounts(week: Week, one: Beside) -> Iterator[DriftFinding]:
     yield from _fresh(week, one)
 
 
+def _multiplied(week: Week, one: Beside) -> Iterator[DriftFinding]:
+    """Quantities that are all so many times what they were, as when packs are counted."""
+    ratios = one.ratios
+    known = ratios[np.isfinite(ratios)]
+    shift = middle(known)
+    if len(known) < 5 or abs(shift) < max(_MULTIPLE, 2.5 * one.usual.middle + 0.7):
+        return
+    # Where goods have come in, what had little has many times as much, and the others have not.
+    if high(np.abs(known - shift), 0.75) > 0.45:
+        return
+    yield _told(week, one, Shift(one.name, math.exp(shift), np.isfinite(ratios), True, whole=True))
+
+
 def _near(rest: Figures, factor: float) -> Mask:
     """Rows that moved by about a factor: what part of it a promotion is cannot be told."""
     found: Mask = np.abs(np.nan_to_num(rest, nan=99.0) - math.log(factor)) < _PROMOTION
@@ -84,7 +105,7 @@ def whole_shift(one: Beside, ratios: Figures) -> Shift | None:
     """The factor by which the middle one of all amounts moved, where that is no ordinary week."""
     known = ratios[np.isfinite(ratios)]
     shift = middle(known)
-    if abs(shift) <= max(ORDINARY, 1.6 * one.usual.middle + 0.02) or len(known) < 4:
+    if abs(shift) <= max(ORDINARY, 1.15 * one.usual.middle + 0.02) or len(known) < 4:
         return None
     spread = high(np.abs(known - shift), 0.75)
     return Shift(one.name, math.exp(shift), np.isfinite(ratios), spread < 2 * _TIGHT, whole=True)
@@ -93,25 +114,31 @@ def whole_shift(one: Beside, ratios: Figures) -> Shift | None:
 def part_shift(week: Week, one: Beside, rest: Figures) -> Shift | None:
     """A factor by which part of the rows moved: a power of ten, one between units, or any other
     where ratios crowd as closely as promotions never do."""
-    known = np.isfinite(rest)
+    far = np.flatnonzero(np.abs(np.nan_to_num(rest)) > _LEAST)
+    values = rest[far]
     for slip in _TENS:
-        hit = known & (np.abs(np.nan_to_num(rest, nan=99.0) - slip) < _NEAR)
-        if _counts(one, hit, slip):
-            return Shift(one.name, math.exp(middle(rest[hit])), hit, tight=True, whole=False)
+        hit = np.abs(values - slip) < _NEAR
+        if _counts(one, int(hit.sum()), slip):
+            return _part(one, rest, far[hit])
     if one.usual.changed < 0.02:
         for slip in _UNITS:
-            hit = known & (np.abs(np.nan_to_num(rest, nan=99.0) - slip) < 0.03)
-            if hit.sum() >= max(3, 0.01 * known.sum()):
-                return Shift(one.name, math.exp(middle(rest[hit])), hit, tight=True, whole=False)
+            hit = np.abs(values - slip) < 0.03
+            if hit.sum() >= max(3, 0.01 * len(rest)):
+                return _part(one, rest, far[hit])
     return _crowded(week, one, rest)
 
 
-def _counts(one: Beside, hit: Mask, slip: float) -> bool:
+def _part(one: Beside, rest: Figures, at: NDArray[np.int64]) -> Shift:
+    rows = np.zeros(len(rest), dtype=bool)
+    rows[at] = True
+    return Shift(one.name, math.exp(middle(rest[at])), rows, tight=True, whole=False)
+
+
+def _counts(one: Beside, hits: int, slip: float) -> bool:
     """A slip of the mark is told from two rows on; where amounts are known to jump as far, only
     when it happens far more often."""
-    hits = int(hit.sum())
     if one.usual.farthest > abs(slip) - _NEAR:
-        return hits >= max(4, (2 * one.usual.far + 0.05) * len(hit))
+        return hits >= max(4, (2 * one.usual.far + 0.05) * one.old.len())
     return hits >= 2
 
 
@@ -122,14 +149,14 @@ def _crowded(week: Week, one: Beside, rest: Figures) -> Shift | None:
     found = crowd(rest[far], 2 * _TIGHT)
     if found is None or found.size < 5:
         return None
-    hit = np.zeros(len(rest), dtype=bool)
-    hit[np.flatnonzero(far)[found.members]] = True
+    shift = _part(one, rest, np.flatnonzero(far)[found.members])
+    hit = shift.rows
     share = found.size / np.isfinite(rest).sum()
     usual = 1.5 * one.usual.far + 0.03
     by_part = bool(week.part_of(hit)) and found.middle > -0.05 and share > usual
     if not by_part and share < max(0.15, usual + 0.1):
         return None
-    return Shift(one.name, math.exp(found.middle), hit, tight=True, whole=False)
+    return shift
 
 
 def _is_slip(one: Beside, shift: Shift) -> bool:

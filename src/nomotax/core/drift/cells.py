@@ -17,9 +17,11 @@ Mask = NDArray[np.bool_]
 
 #: A number, with at most a sign of money before it and a unit behind.
 NUMBER = (
-    r"^[^\d\s\p{L}+-]{0,2}[A-Z]{0,3}\s?[+-]?(\d[\d.,'’\s\u00a0\u202f]*|[.,]\d+)"
+    r"^([^\d\s\p{L}.,+-]{1,2}\s?|[A-Z]{3}\s)?[+-]?(\d[\d.,'’\s\u00a0\u202f]*|[.,]\d+)"
     r"\s?(%|[^\d\s/-]{1,4})?$"
 )
+#: A number with letters beside it: a unit, a currency's code.
+LETTERED = r"^[A-Z]{3}\s[+-]?\d|\d\s?\p{L}{1,4}$"
 DATE = r"^(\d{4}[./-]\d{1,2}[./-]\d{1,2}|\d{1,2}[./-]\d{1,2}[./-]\d{2,4})([T ]\d{1,2}:\d\d.*)?$"
 #: Marks that can only be the decimal one: behind them stand one, two, or over three digits.
 COMMA = r"\d,(\d{1,2}|\d{4,})\D{0,5}$|\.\d{3},\d"
@@ -30,6 +32,10 @@ _THOUSANDS = {
     " ": r"\d[\s\u00a0\u202f]\d{3}([\s\u00a0\u202f]\d{3})*([.,]\d*)?\D{0,5}$",
     "'": r"\d['’]\d{3}(['’]\d{3})*([.,]\d*)?\D{0,5}$",
 }
+#: So many cells are looked at word by word, where they hold few.
+_MANY = 20_000
+#: A sign of money or of a unit beside a number.
+MARKED = r"[\p{L}€$£¥₽₺₹₩″\"%]"
 #: What stands for nothing.
 STAND_IN = r"(?i)^(n/?a|null|none|nil|nan|tbd|tba|-+|\?+|\.+|k\.?a\.?|n\.?v\.?|undefined)$"
 
@@ -49,6 +55,11 @@ def share(cells: pl.Series, pattern: str) -> float:
 
 def matches(cells: pl.Series, pattern: str) -> Mask:
     """Which cells have a pattern; an empty one has none."""
+    if cells.len() > _MANY and cells.head(_MANY // 10).n_unique() < _MANY // 100:
+        # The same few words stand in many rows.
+        words = cells.unique()
+        hit = words.filter(words.str.contains(pattern).fill_null(value=False))
+        return cells.is_in(hit.implode()).fill_null(value=False).to_numpy()
     return cells.str.contains(pattern).fill_null(value=False).to_numpy()
 
 
@@ -117,6 +128,15 @@ _DAY = (
 def date_parts(cells: pl.Series) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     """Year, and the two numbers beside it in the order in which they stand: one row a cell, zeros
     where it is no date. The second array is 1 where the year comes first."""
+    # The same few days stand in many rows.
+    filled = cells.fill_null("")
+    words = filled.unique()
+    parts, first = _parts_of(words)
+    at = filled.cast(pl.Enum(words)).to_physical().to_numpy()
+    return parts[at], first[at]
+
+
+def _parts_of(cells: pl.Series) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
     parts = np.zeros((cells.len(), 3), dtype=np.int64)
     first = np.zeros(cells.len(), dtype=np.int64)
     for order, pattern in _DAY:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
 import polars as pl
 
 from nomotax.core.drift.cells import STAND_IN, Mask, matches
@@ -58,7 +59,11 @@ def _imprints(week: Week, one: Beside) -> list[Imprint]:
 def _stand_ins(one: Beside) -> Mask:
     """Cells that were something and hold ``N/A`` or the like now, where nothing such was before."""
     changed = one.changed & ~one.emptied & one.old.is_not_null().to_numpy()
-    hit = changed & matches(one.new, STAND_IN)
+    at = np.flatnonzero(changed)
+    hit = np.zeros(len(changed), dtype=bool)
+    hit[at] = matches(one.new.gather(at), STAND_IN)
+    if not hit.any():
+        return hit
     ever = any(
         matches(pl.Series(list(c.words or {}), dtype=pl.String), STAND_IN).any()
         for c in one.earlier

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 
+from nomotax.core.at_once import each_of
 from nomotax.core.drift.aligning import align, repeated
 from nomotax.core.drift.amounts import amounts
 from nomotax.core.drift.cells import Figures
@@ -18,6 +20,7 @@ from nomotax.core.drift.imprint import Imprint, Table, imprint
 from nomotax.core.drift.labels import (
     currencies,
     currency_labels,
+    in_headings,
     marks_in_cells,
     unit_labels,
     units,
@@ -26,7 +29,7 @@ from nomotax.core.drift.model import DriftFinding, DriftKind
 from nomotax.core.drift.moves import ORDINARY, ColumnMoves, Moves
 from nomotax.core.drift.rows import keys, rekeyed, repeated_keys, sizes, stale, wrong_file
 from nomotax.core.drift.stocks import stocks
-from nomotax.core.drift.texts import Damage, language
+from nomotax.core.drift.texts import Harm, damage, harm, language
 from nomotax.core.drift.week import Beside, Week
 from nomotax.core.drift.words import new_words, unseen_cells
 from nomotax.core.drift.writing import dates, days_moved, decimal_style, kinds
@@ -48,16 +51,19 @@ class Beheld:
     imprint: Imprint
 
 
-@dataclass
-class _Gathered:
-    """What the walk over the columns brings."""
+@dataclass(frozen=True)
+class _Looked:
+    """What a look at one column brings: ``ratios`` of amounts, and the column itself where others
+    are compared with it."""
 
-    findings: list[DriftFinding] = field(default_factory=list)
-    moves: dict[str, ColumnMoves] = field(default_factory=dict)
-    ratios: dict[str, Figures] = field(default_factory=dict)
-    labels: list[Beside] = field(default_factory=list)
-    moved: list[Beside] = field(default_factory=list)
-    same: bool = True
+    findings: list[DriftFinding]
+    called: str
+    moves: ColumnMoves
+    same: bool
+    harm: Harm | None = None
+    ratios: Figures | None = None
+    label: Beside | None = None
+    moved: Beside | None = None
 
 
 def first(table: Table) -> Imprint:
@@ -78,15 +84,17 @@ def behold(table: Table, last: Table, before: Sequence[Imprint], cut: bool = Fal
     if another is not None:
         found = [another, *renamed(week), *gone_and_new(week)]
         return Beheld(_ordered(found), now)
-    gathered = _walk(week)
+    # Two columns at a time: no more of them are in memory than that.
+    looked = list(each_of(partial(_look, week), week.pairs))
     moves = Moves(
         both=week.both,
         fresh=len(aligned.fresh),
         gone=len(aligned.gone),
-        same=gathered.same and not len(aligned.fresh) and not len(aligned.gone),
-        columns=gathered.moves,
+        same=all(o.same for o in looked) and not len(aligned.fresh) and not len(aligned.gone),
+        columns={one.called: one.moves for one in looked},
     )
-    found = [*_whole(week, moves.same, cut), *gathered.findings, *_across(week, gathered)]
+    own = [finding for one in looked for finding in one.findings]
+    found = [*_whole(week, moves.same, cut), *own, *_across(week, looked)]
     return Beheld(_ordered(_without_consequences(found)), now.model_copy(update={"moves": moves}))
 
 
@@ -104,44 +112,46 @@ def _whole(week: Week, same: bool, cut: bool) -> Iterator[DriftFinding]:
     yield from renamed(week)
     yield from gone_and_new(week)
     yield from rekeyed(week)
+    yield from in_headings(week)
 
 
-def _walk(week: Week) -> _Gathered:
-    """Every column once: none stays in memory but those that others are compared with."""
-    gathered, damage = _Gathered(), Damage(week)
-    for one in week.each():
-        if not one.changed.any() and not one.fresh.len():
-            gathered.moves[one.called] = ColumnMoves(compared=one.old.len(), ratios=one.old.len())
-            _keep(week, one, gathered)
-            continue
-        for look in LOOKS:
-            gathered.findings += look(week, one)
-        spared = damage.look(one)
-        gathered.findings += language(week, one, spared)
-        gathered.findings += new_words(week, one, spared)
-        gathered.moves[one.called] = _moves(one)
-        _keep(week, one, gathered)
-    gathered.findings += damage.findings()
-    return gathered
+def _look(week: Week, name: str) -> _Looked:
+    """One column by itself."""
+    one = week.beside(name)
+    changed = int(one.changed.sum())
+    if not changed and not one.fresh.len():
+        still = ColumnMoves(compared=one.old.len(), ratios=one.old.len())
+        return _Looked([], one.called, still, same=True, ratios=_ratios(one))
+    hurt = harm(one)
+    findings = [finding for look in LOOKS for finding in look(week, one)]
+    findings += [*language(week, one, hurt.rows), *new_words(week, one, hurt.rows)]
+    dated = one.was.distinct <= 1 and one.now.distinct <= 1
+    labels = currency_labels(one) or unit_labels(one)
+    return _Looked(
+        findings,
+        one.called,
+        _moves(one),
+        same=not changed or dated,
+        harm=hurt if hurt else None,
+        ratios=_ratios(one),
+        label=one if labels else None,
+        moved=one if changed >= max(3, _MOVED * week.both) else None,
+    )
 
 
-def _keep(week: Week, one: Beside, gathered: _Gathered) -> None:
-    if one.was.numeric and not one.quantity:
-        gathered.ratios[one.name] = one.ratios
-    if currency_labels(one) or unit_labels(one):
-        gathered.labels.append(one)
-    changed = one.changed.sum()
-    if changed and not (one.was.distinct <= 1 and one.now.distinct <= 1):
-        gathered.same = False
-    if changed >= max(3, _MOVED * week.both):
-        gathered.moved.append(one)
+def _ratios(one: Beside) -> Figures | None:
+    return one.ratios if one.was.numeric and not one.quantity else None
 
 
-def _across(week: Week, gathered: _Gathered) -> Iterator[DriftFinding]:
-    yield from shuffled(week, gathered.moved)
-    for one in gathered.labels:
-        yield from currencies(week, one, gathered.ratios)
-        yield from units(week, one, gathered.ratios)
+def _across(week: Week, looked: Sequence[_Looked]) -> Iterator[DriftFinding]:
+    """What only shows where columns are held beside each other."""
+    yield from damage(week, [one.harm for one in looked if one.harm is not None])
+    yield from shuffled(week, [one.moved for one in looked if one.moved is not None])
+    ratios = {one.called: one.ratios for one in looked if one.ratios is not None}
+    for one in looked:
+        if one.label is not None:
+            yield from currencies(week, one.label, ratios)
+            yield from units(week, one.label, ratios)
 
 
 def _moves(one: Beside) -> ColumnMoves:

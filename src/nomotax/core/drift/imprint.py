@@ -10,9 +10,12 @@ import polars as pl
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict
 
+from nomotax.core.at_once import each_of
 from nomotax.core.drift.cells import (
     COMMA,
     DATE,
+    LETTERED,
+    MARKED,
     NUMBER,
     POINT,
     decimal_mark,
@@ -30,14 +33,17 @@ from nomotax.core.table import HIDDEN
 SAMPLE = 20_000
 #: So many distinct words of a column are known by name.
 WORDS = 3_000
+#: Up to so many cells different ones are counted exactly.
+_MANY = 100_000
 
 
 class ColumnImprint(BaseModel):
     """One column. Shares are of its filled cells; ``whole``, ``zero`` and ``negative`` of those
     that are numbers. ``grouped`` counts numbers with a sign between their thousands, ``ungrouped``
     those of a thousand and more without. ``coded`` says that its digits are codes and no amounts:
-    zeros stand before them, or all are of one length and different. ``words`` are null where there
-    are too many."""
+    zeros stand before them, or all are of one length and different. ``lettered`` are numbers with
+    a unit or a currency's code beside them, ``marked`` those with any sign. ``words`` are null
+    where there are too many."""
 
     model_config = ConfigDict(frozen=True)
 
@@ -46,6 +52,8 @@ class ColumnImprint(BaseModel):
     distinct: int
     number: float = 0.0
     date: float = 0.0
+    lettered: float = 0.0
+    marked: float = 0.0
     whole: float = 0.0
     zero: float = 0.0
     negative: float = 0.0
@@ -94,8 +102,8 @@ class Imprint(BaseModel):
 
 @dataclass(frozen=True)
 class Table:
-    """A delivery's table, read a column at a time; ``mark`` is the one its numbers are said to be
-    written with."""
+    """A delivery's table, read a column at a time as each is asked for; ``mark`` is the one its
+    numbers are said to be written with."""
 
     lazy: pl.LazyFrame
     mark: DecimalMark = "."
@@ -110,21 +118,25 @@ class Table:
 
     def __getitem__(self, name: str) -> pl.Series:
         """The cells of a column without blanks at the ends, null where there is nothing."""
-        return tidy(self.lazy.select(pl.col(name).cast(pl.String)).collect().to_series())
+        if name not in self._read:
+            text = self.lazy.select(pl.col(name).cast(pl.String)).collect().to_series()
+            self._read[name] = tidy(text)
+        return self._read[name]
+
+    @cached_property
+    def _read(self) -> dict[str, pl.Series]:
+        return {}
 
 
 def imprint(table: Table) -> Imprint:
     """A first look at a delivery, without any other beside it."""
     marks = _marks(table)
-    columns = []
+    columns = list(each_of(lambda name: _column(name, table[name], marks), table.columns))
     digest = np.zeros(table.rows, dtype=np.uint64)
-    for name in sorted(table.columns):
-        cells = table[name]
-        one = _column(name, cells, marks)
-        columns.append(one)
+    # In whatever order columns stand, and without those that say but when a file was made.
+    for one in sorted(columns, key=lambda one: one.name):
         if one.distinct > 1:
-            digest = _stir(digest, cells)
-    columns.sort(key=lambda one: table.columns.index(one.name))
+            digest = _stir(digest, table[one.name])
     content = f"{int(digest.sum(dtype=np.uint64)):016x}" if len(digest) else ""
     return Imprint(rows=table.rows, columns=columns, content=content)
 
@@ -156,7 +168,7 @@ def _marks(table: Table) -> DecimalMark:
 
 def _column(name: str, cells: pl.Series, mark: DecimalMark) -> ColumnImprint:
     filled = cells.len() - cells.null_count()
-    distinct = cells.drop_nulls().n_unique()
+    distinct = _distinct(cells, filled)
     words = _words(cells) if distinct <= WORDS else None
     some = _sampled(cells)
     known = ColumnImprint(
@@ -172,6 +184,14 @@ def _column(name: str, cells: pl.Series, mark: DecimalMark) -> ColumnImprint:
     if number < 0.05:
         return known
     return known.model_copy(update={"number": number, **_of_numbers(some, mark)})
+
+
+def _distinct(cells: pl.Series, filled: int) -> int:
+    """How many different cells there are; where there are many it is an estimate."""
+    if cells.len() <= _MANY:
+        return cells.drop_nulls().n_unique()
+    about = int(pl.DataFrame({"c": cells}).select(pl.col("c").approx_n_unique()).item())
+    return cells.drop_nulls().n_unique() if about <= 2 * WORDS else min(filled, about)
 
 
 def _coded(cells: pl.Series, distinct: int, filled: int) -> bool:
@@ -196,6 +216,8 @@ def _of_numbers(cells: pl.Series, otherwise: DecimalMark) -> dict[str, object]:
     grouped = grouped_by(cells, mark)
     return {
         "mark": mark,
+        "lettered": share(cells, LETTERED),
+        "marked": share(cells, MARKED),
         "places": decimals(cells),
         "whole": float(np.mean(found == np.round(found))) if len(found) else 0.0,
         "zero": float(np.mean(found == 0)) if len(found) else 0.0,

@@ -8,11 +8,12 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 import numpy as np
 import polars as pl
 
+from nomotax.core.crosswalk.evidence import unit_in_name
 from nomotax.core.drift.cells import Figures, Mask
 from nomotax.core.drift.chance import middle
 from nomotax.core.drift.model import DriftFinding, times
 from nomotax.core.drift.week import Beside, Week
-from nomotax.core.money.currencies import MARK, currency_of
+from nomotax.core.money.currencies import MARK, currency_in_name, currency_of
 from nomotax.core.units.table import find_unit, ratio
 
 #: A column of labels says little else.
@@ -156,9 +157,36 @@ def _moved_by(
     return max(found, key=lambda f: abs(math.log(f)))
 
 
+def in_headings(week: Week) -> Iterator[DriftFinding]:
+    """A currency or unit that a column's name says, and its new name says otherwise."""
+    for name, called in week.pairs.items():
+        if name == called or not week.was.by_name[name].numeric:
+            continue
+        for kind, before, now in (
+            ("currency_changed", currency_in_name(name), currency_in_name(called)),
+            ("unit_changed", _unit_in(name), _unit_in(called)),
+        ):
+            if before and now and before != now:
+                yield DriftFinding(
+                    kind=kind,
+                    severity="hold",
+                    column=name,
+                    to=now,
+                    factor=_factor(before, [now]) if kind == "unit_changed" else None,
+                    rows=week.now.by_name[called].filled,
+                    said=f"'{name}' is '{called}' now: its amounts are in {now}, not in {before}. "
+                    "A fill that takes it for granted would be wrong.",
+                )
+
+
+def _unit_in(name: str) -> str:
+    unit = unit_in_name(name)
+    return unit.code if unit else ""
+
+
 def marks_in_cells(week: Week, one: Beside) -> Iterator[DriftFinding]:
     """Amounts with a currency's sign or a unit in the same cell, which is another by now."""
-    if not one.was.numeric or not one.coming.len():
+    if not one.was.numeric or one.was.marked < 0.01 or not one.coming.len():
         return
     pattern = rf"({MARK}|[\p{{L}}µ°²³\"″]{{1,4}})\s*$|^\s*({MARK})"
     pairs = pl.DataFrame({"o": one.old, "n": one.new, "c": one.changed}).with_row_index("i")

@@ -157,6 +157,8 @@ def keys(week: Week, one: Beside) -> Iterator[DriftFinding]:
 
 def _code(one: Beside) -> bool:
     """Whether a column holds codes, and no names or texts."""
+    if one.was.number > 0.5 and not one.was.coded:
+        return False
     words = one.old.drop_nulls()
     blanks = words.head(2000).str.contains(r"\s\S+\s").mean() or 0.0
     digits = words.head(2000).str.contains(r"\d").mean() or 0.0

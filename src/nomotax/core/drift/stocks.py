@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from nomotax.core.drift.chance import unusual
+from nomotax.core.drift.chance import LIKELY, unusual
 from nomotax.core.drift.model import DriftFinding
 from nomotax.core.drift.week import Beside, Week
 
@@ -21,12 +21,11 @@ def stocks(week: Week, one: Beside) -> Iterator[DriftFinding]:
         there = old > 0
         hit = there & (new <= 0)
     hits, of = int(hit.sum()), int(there.sum())
-    usually = max(1.5 * one.usual.zeroed, 0.05)
-    if (
-        hits < 4
-        or not unusual(hits, of, usually, 1e-6)
-        or hits < (2 * one.usual.zeroed + 0.12) * of
-    ):
+    if hits < 4 or hits < (2 * one.usual.zeroed + 0.1) * of:
+        return
+    # What is sold out as a part of the goods is told sooner than what is spread over them.
+    part = week.in_part(hit, there)
+    if not unusual(hits, of, max(1.5 * one.usual.zeroed, 0.05), 1e-3 if part else LIKELY):
         return
     yield DriftFinding(
         kind="stock_emptied",
@@ -34,5 +33,5 @@ def stocks(week: Week, one: Beside) -> Iterator[DriftFinding]:
         column=one.name,
         rows=hits,
         said=f"'{one.name}' is nothing for {hits:,} of {of:,} articles that had some"
-        f"{week.in_part(hit)}. As it stands they would be sold out; ask the supplier.",
+        f"{part}. As it stands they would be sold out; ask the supplier.",
     )

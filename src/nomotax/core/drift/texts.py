@@ -5,7 +5,9 @@ from __future__ import annotations
 import html
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
@@ -89,58 +91,63 @@ _HARMS: tuple[tuple[str, Callable[[str, str], bool]], ...] = (
 )
 
 
-class Damage:
-    """Rows in which a text came to harm, gathered over all columns."""
+@dataclass
+class Harm:
+    """Texts of one column that came to harm: in which rows of both deliveries, in how many fresh
+    ones, how many in which way, and one of them before and now."""
 
-    def __init__(self, week: Week) -> None:
-        self.week = week
-        self.rows = np.zeros(week.both, dtype=bool)
-        self.fresh = 0
-        self.found: dict[str, int] = {}
-        self.example = ("", "")
-        self.columns: list[str] = []
+    column: str
+    rows: Mask
+    fresh: int = 0
+    ways: dict[str, int] = field(default_factory=dict)
+    example: tuple[str, str] = ("", "")
 
-    def look(self, one: Beside) -> Mask:
-        """The rows of a column whose text came to harm."""
-        hit = np.zeros(self.week.both, dtype=bool)
-        if one.was.number > 0.9 or one.was.date > 0.9:
-            return hit
-        pairs = _changed_texts(one)
-        for (old, new), rows in pairs:
-            what = _harm(old, new)
-            if what:
-                hit[rows] = True
-                self.found[what] = self.found.get(what, 0) + len(rows)
-                self.example = self.example if self.example[0] else (old, new)
-        signs = one.fresh.str.contains(_SIGNS).sum() or 0
-        if signs and not _ever(one, _SIGNS):
-            self.fresh += int(signs)
-            self.found.setdefault(_HARMS[0][0], int(signs))
-        if hit.any() or signs:
-            self.columns.append(one.name)
-        self.rows |= hit
-        return hit
+    def __bool__(self) -> bool:
+        return bool(self.ways)
 
-    def findings(self) -> Iterator[DriftFinding]:
-        """One finding of all columns together."""
-        hits = int(self.rows.sum()) + self.fresh
-        if not hits:
-            return
-        what = max(self.found, key=lambda w: self.found[w])
-        share = hits / max(1, self.week.now.rows)
-        severity: Severity = "note" if hits < 2 and share < 0.02 else "warn"
-        if share > 0.3 and what == _HARMS[0][0]:
-            severity = "hold"
-        old, new = self.example
-        shown = f": '{old[:40]}' came as '{new[:40]}'" if old else ""
-        yield DriftFinding(
-            kind="encoding_damaged",
-            severity=severity,
-            column=self.columns[0] if len(self.columns) == 1 else "",
-            rows=hits,
-            said=f"Texts in {self.week.of_rows(hits)} {what}{shown}. It stands in "
-            f"{', '.join(repr(c) for c in self.columns[:4])}. Ask for the file in UTF-8.",
-        )
+
+def harm(one: Beside) -> Harm:
+    """What came to harm in a column."""
+    found = Harm(one.name, np.zeros(one.old.len(), dtype=bool))
+    if one.was.number > 0.9 or one.was.date > 0.9:
+        return found
+    for (old, new), rows in _changed_texts(one):
+        way = _way(old, new)
+        if way:
+            found.rows[rows] = True
+            found.ways[way] = found.ways.get(way, 0) + len(rows)
+            found.example = found.example if found.example[0] else (old, new)
+    signs = int(one.fresh.str.contains(_SIGNS).sum() or 0)
+    if signs and not one.old.str.contains(_SIGNS).any():
+        found.fresh = signs
+        found.ways.setdefault(_HARMS[0][0], signs)
+    return found
+
+
+def damage(week: Week, harms: Sequence[Harm]) -> Iterator[DriftFinding]:
+    """One finding of the harm in all columns together."""
+    if not harms:
+        return
+    rows = np.logical_or.reduce([one.rows for one in harms])
+    hits = int(rows.sum()) + max(one.fresh for one in harms)
+    ways: Counter[str] = Counter()
+    for one in harms:
+        ways.update(one.ways)
+    way = ways.most_common(1)[0][0]
+    share = hits / max(1, week.now.rows)
+    severity: Severity = "note" if hits < 2 and share < 0.02 else "warn"
+    if share > 0.3 and way == _HARMS[0][0]:
+        severity = "hold"
+    old, new = next((one.example for one in harms if one.example[0]), ("", ""))
+    shown = f": '{old[:40]}' came as '{new[:40]}'" if old else ""
+    yield DriftFinding(
+        kind="encoding_damaged",
+        severity=severity,
+        column=harms[0].column if len(harms) == 1 else "",
+        rows=hits,
+        said=f"Texts in {week.of_rows(hits)} {way}{shown}. It stands in "
+        f"{', '.join(repr(one.column) for one in harms[:4])}. Ask for the file in UTF-8.",
+    )
 
 
 def _changed_texts(one: Beside) -> list[tuple[tuple[str, str], list[int]]]:
@@ -152,15 +159,9 @@ def _changed_texts(one: Beside) -> list[tuple[tuple[str, str], list[int]]]:
     return [((o, n), i) for o, n, i in some.rows()]
 
 
-def _harm(old: str, new: str) -> str:
-    for what, is_so in _HARMS:
-        if is_so(old, new):
-            return what
-    return ""
-
-
-def _ever(one: Beside, pattern: str) -> bool:
-    return bool(one.old.str.contains(pattern).any())
+def _way(old: str, new: str) -> str:
+    """In which way a text came to harm, "" where it is just another one."""
+    return next((way for way, is_so in _HARMS if is_so(old, new)), "")
 
 
 def language(week: Week, one: Beside, spared: Mask) -> Iterator[DriftFinding]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -56,8 +56,13 @@ class Beside:
 
     @cached_property
     def figures(self) -> tuple[Figures, Figures]:
-        """The numbers before and now."""
-        return figures(self.old, self.was.mark), figures(self.new, self.now.mark)
+        """The numbers before and now. What has not changed is the number that it was."""
+        old = figures(self.old, self.was.mark)
+        if self.was.mark != self.now.mark:
+            return old, figures(self.new, self.now.mark)
+        new, changed = old.copy(), np.flatnonzero(self.changed)
+        new[changed] = figures(self.new.gather(changed), self.now.mark)
+        return old, new
 
     @cached_property
     def ratios(self) -> Figures:
@@ -139,11 +144,6 @@ class Week:
             usual=usual(name, self.moves),
         )
 
-    def each(self) -> Iterator[Beside]:
-        """Every column that both have, one after another: they are never all in memory."""
-        for name in self.pairs:
-            yield self.beside(name)
-
     @cached_property
     def parts(self) -> list[tuple[str, pl.Series]]:
         """Columns that divide the goods, with the words of aligned rows as they were before."""
@@ -154,9 +154,9 @@ class Week:
                 found.append((one.name, self.last[one.name].gather(self.aligned.at_old)))
         return found
 
-    def part_of(self, hit: Mask) -> str:
+    def part_of(self, hit: Mask, among: Mask | None = None) -> str:
         """The part of the goods that ``hit`` (of aligned rows) is nearly all of, in words; ""
-        where it is spread over them, or all there is."""
+        where it is spread over them, or all there is. ``among`` are the rows that could be hit."""
         if not hit.any() or hit.mean() > 0.9:
             return ""
         for name, words in self.parts:
@@ -164,14 +164,15 @@ class Week:
             if not inside.len():
                 continue
             word, n = inside.value_counts(sort=True).row(0)
-            there = int((words == word).sum())
+            inside_part = (words == word).fill_null(value=False).to_numpy()
+            there = int((inside_part if among is None else inside_part & among).sum())
             if n >= 0.9 * hit.sum() and n >= 0.8 * there and n >= 3:
                 return f"{name} '{word}'"
         return ""
 
-    def in_part(self, hit: Mask) -> str:
+    def in_part(self, hit: Mask, among: Mask | None = None) -> str:
         """The same as the end of a sentence."""
-        part = self.part_of(hit)
+        part = self.part_of(hit, among)
         return f", all of them with {part}" if part else ""
 
     def of_rows(self, n: int) -> str:

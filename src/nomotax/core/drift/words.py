@@ -49,8 +49,12 @@ def new_words(week: Week, one: Beside, spared: Mask) -> Iterator[DriftFinding]:
 
 def _listed(one: Beside) -> bool:
     """Whether a column holds words out of a list, and no codes or texts."""
-    if one.was.number > 0.6 or one.was.date > 0.3 or one.was.filled < 4 or one.was.words is None:
+    if one.was.date > 0.3 or one.was.filled < 4 or one.was.words is None:
         return False
+    if one.was.number > 0.6:
+        # Rates of tax, sizes of packs, yes and no as 1 and 0: numbers, and yet a list.
+        few = one.was.distinct <= 6 and one.was.filled >= 5 * one.was.distinct
+        return few and one.was.whole > 0.99 and one.usual.unseen < 0.01 and not one.quantity
     return one.was.filled >= _REPEATS * one.was.distinct or one.was.distinct <= 3
 
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from nomotax.core.drift.cells import (
     COMMA,
     DATE,
+    LETTERED,
     NUMBER,
     POINT,
     STAND_IN,
@@ -44,11 +45,13 @@ def _words_for_numbers(week: Week, one: Beside, coming: pl.Series) -> DriftFindi
     if one.was.number < 0.6 or one.was.date > 0.5:
         return None
     strange = ~matches(coming, NUMBER) & ~matches(coming, _SIGNS_ALONE)
+    if max((c.lettered for c in one.earlier), default=1.0) < 0.01:
+        strange |= matches(coming, LETTERED)
     hits = int(strange.sum())
     if not _more_than(hits, coming.len(), usually):
         return None
     words = coming.filter(pl.Series(strange)).value_counts(sort=True).to_series(0)
-    return _changed(week, one, hits, f"hold words such as {_quoted(words)}", "numbers")
+    return _changed(week, one, hits, f"hold {_quoted(words)}", "plain numbers")
 
 
 def _more_than(hits: int, of: int, usually: float) -> bool:
@@ -67,6 +70,8 @@ def _others(week: Week, one: Beside, coming: pl.Series) -> DriftFinding | None:
         usually, was = max(c.number for c in one.earlier), "words"
     else:
         return None
+    if was == "words" and one.was.distinct <= 30:
+        return None  # words out of a list: those are told as new ones
     hits = int(strange.sum())
     enough = max(3, 0.1 * one.filled) if was == "words" else 2
     if hits < enough or not _more_than(hits, coming.len(), usually):
@@ -103,9 +108,11 @@ def decimal_style(week: Week, one: Beside) -> Iterator[DriftFinding]:
         (commas, points, POINT, "point"),
         (points, commas, COMMA, "comma"),
     ):
+        if before <= 0.05 or other >= 0.01:
+            continue
         strange = matches(coming, pattern) & matches(coming, NUMBER)
         hits = int(strange.sum())
-        if before > 0.05 and other < 0.01 and hits >= 2:
+        if hits >= 2:
             share = hits / max(1, one.filled)
             yield DriftFinding(
                 kind="decimal_style_changed",
