@@ -9,9 +9,13 @@ weeks are made by ``bench.drift_weeks``; ``--seeds N`` makes N of each change.
 from __future__ import annotations
 
 import resource
+import tempfile
 import time
 from collections import Counter, defaultdict
 from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
+from multiprocessing import get_context
+from pathlib import Path
 
 import click
 import polars as pl
@@ -126,22 +130,40 @@ def _tiled(frame: pl.DataFrame, own: Supplier, many: int) -> pl.DataFrame:
 def _large(rows: int) -> None:
     own = supplier(7, min(rows, _MADE))
     own.columns = list(own.names)
-    frames = []
-    for _ in range(6):
-        frames.append(_tiled(table(written(own)), own, rows // _MADE or 1))
-        live(own)
+    with tempfile.TemporaryDirectory(prefix="nomotax-") as name:
+        folder = Path(name)
+        for week in range(6):
+            _tiled(table(written(own)), own, rows // _MADE or 1).write_parquet(_file(folder, week))
+            live(own)
+        with ProcessPoolExecutor(1, get_context("spawn"), max_tasks_per_child=1) as pool:
+            kept = pool.submit(_imprints, folder).result()
+            seconds, peak = pool.submit(_timed, folder, kept).result()
+    click.echo(f"{rows:,} rows beside five earlier ones: {seconds:.1f} s, {peak:.2f} GB")
+
+
+def _file(folder: Path, week: int) -> Path:
+    return folder / f"{week}.parquet"
+
+
+def _imprints(folder: Path) -> list[str]:
+    """What is kept of the five earlier ones."""
     before: list[Imprint] = []
     last: Table | None = None
-    while len(frames) > 1:
-        now = Table(frames.pop(0).lazy())
+    for week in range(5):
+        now = Table(pl.scan_parquet(_file(folder, week)))
         before.append(behold(now, last, before).imprint if last is not None else first(now))
         last = now
-    assert last is not None
+    return [one.model_dump_json() for one in before]
+
+
+def _timed(folder: Path, kept: Sequence[str]) -> tuple[float, float]:
+    """Seconds and the peak of memory in GB, in a process that does nothing else."""
+    before = [Imprint.model_validate_json(one) for one in kept]
+    last, new = (Table(pl.scan_parquet(_file(folder, week))) for week in (4, 5))
     began = time.perf_counter()
-    behold(Table(frames[-1].lazy()), last, before)
-    seconds = time.perf_counter() - began
+    behold(new, last, before)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6
-    click.echo(f"{rows:,} rows beside five earlier ones: {seconds:.1f} s, {peak:.2f} GB")
+    return time.perf_counter() - began, peak
 
 
 if __name__ == "__main__":
