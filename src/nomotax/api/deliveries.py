@@ -23,7 +23,8 @@ from nomotax.core.reading.model import Offer, Reading
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.core.table import FAULT, ROW
-from nomotax.flows import pictures, reading, receive, removals
+from nomotax.flows import beside, pictures, reading, receive, removals
+from nomotax.flows.beside import DeliveryBeside
 from nomotax.records.tables import Delivery
 
 api = APIBlueprint(
@@ -110,6 +111,13 @@ class ReadingEdit(BaseModel):
     reading: Reading
 
 
+class NewName(BaseModel):
+    """A column as it is known, and the name that it arrives under (``to``)."""
+
+    column: str = Field(min_length=1, max_length=500)
+    to: str = Field(min_length=1, max_length=500)
+
+
 class PreviewView(BaseModel):
     """The head of the table that a reading gives."""
 
@@ -160,6 +168,18 @@ def set_password(path: FeedPath, body: PasswordEdit) -> Response:
 def get_delivery(path: DeliveryPath) -> Response:
     """A delivery and how it was read."""
     return answer(_view(receive.delivery(path.delivery_id)))
+
+
+@api.get("/deliveries/<int:delivery_id>/unusual", responses={200: DeliveryBeside})
+def get_unusual(path: DeliveryPath) -> Response:
+    """What is unusual in a delivery beside the ones before it."""
+    return answer(beside.unusual(path.delivery_id))
+
+
+@api.post("/deliveries/<int:delivery_id>/names", responses={200: DeliveryView})
+def take_new_name(path: DeliveryPath, body: NewName) -> Response:
+    """Call a column as everything saved does, in this delivery and those to come."""
+    return answer(_view(receive.take_new_name(path.delivery_id, body.column, body.to)))
 
 
 @api.put("/deliveries/<int:delivery_id>/reading", responses={200: DeliveryView})

@@ -90,6 +90,13 @@ class ArtifactStore:
         except FileNotFoundError as error:
             raise NotFound(f"The file {name!r} is no longer kept.") from error
 
+    def write(self, name: str, data: bytes) -> None:
+        """Keep some bytes."""
+        path = self._path(name)
+        self.fs.makedirs(path.rsplit("/", 1)[0], exist_ok=True)
+        self.fs.pipe_file(f"{path}.{os.getpid()}.part", data)
+        self.fs.mv(f"{path}.{os.getpid()}.part", path)
+
     def write_frame(
         self, name: str, frame: pl.DataFrame, metadata: Mapping[str, str] | None = None
     ) -> None:

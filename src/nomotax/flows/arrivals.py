@@ -9,20 +9,25 @@ from typing import Literal
 
 from pydantic import BaseModel
 
+from nomotax.core.crosswalk.model import Crosswalk
+from nomotax.core.drift.model import DriftFinding
 from nomotax.core.errors import NomotaxError
+from nomotax.core.schema.model import StoreSchema
+from nomotax.flows.beside import found_in, unusual_for
 from nomotax.flows.deciding import decisions_of
 from nomotax.flows.questions import count_open
 from nomotax.flows.run_states import BUSY
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
-from nomotax.records.repositories import Deliveries, Feeds
+from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import Delivery, Feed, Run, Supplier
+from nomotax.records.tables import CrosswalkRecord, Delivery, Feed, Run, Supplier
 
 
 class DeliveryLine(BaseModel):
-    """One delivery. ``rows_before`` is the size of the delivery before it, for comparison."""
+    """One delivery. ``rows_before`` is the size of the delivery before it, for comparison.
+    ``unusual`` are the things of it that are worth a look, ``said`` the worst of them."""
 
     id: int
     file_name: str
@@ -33,6 +38,8 @@ class DeliveryLine(BaseModel):
     rows_before: int | None
     columns: int
     problems: int
+    unusual: int
+    said: str
     error: str
     stage: str
     because: str
@@ -78,6 +85,7 @@ def arrivals(store_id: int) -> list[FeedLine]:
         shown = {known_id(f): received.get(known_id(f), [])[:_SHOWN] for f, _ in feeds}
         newest = runs.newest_of([known_id(d) for own in shown.values() for d in own])
         walks = Crosswalks(db, store_id)
+        schema = Stores(db).schema(store_id)
         versions, drafts = walks.counted(), walks.by_feed()
         leaning, prices = _leaning(feeds), runs.middle_prices(_TREND)
         lines = [
@@ -94,7 +102,12 @@ def arrivals(store_id: int) -> list[FeedLine]:
                 rows=[d.rows for d in reversed(received.get(feed_id, [])[:_TREND]) if d.rows],
                 prices=[float(price) for price in prices.get(feed_id, [])],
                 deliveries=[
-                    delivery_line(d, received[feed_id][i + 1 :], newest.get(known_id(d)))
+                    delivery_line(
+                        d,
+                        received[feed_id][i + 1 :],
+                        newest.get(known_id(d)),
+                        _unusual(d, drafts[feed_id], schema),
+                    )
                     for i, d in enumerate(shown[feed_id])
                 ],
             )
@@ -161,7 +174,17 @@ def needs_of(line: FeedLine) -> Need:
 _SHOWN = 20
 
 
-def delivery_line(delivery: Delivery, earlier: list[Delivery], run: Run | None) -> DeliveryLine:
+def _unusual(delivery: Delivery, walk: CrosswalkRecord, schema: StoreSchema) -> list[DriftFinding]:
+    """What of a delivery is worth a look, the worst first."""
+    if not found_in(delivery):
+        return []
+    found = unusual_for(delivery, Crosswalk.model_validate(walk.draft), schema)
+    return [one for one in found if one.rank]
+
+
+def delivery_line(
+    delivery: Delivery, earlier: list[Delivery], run: Run | None, unusual: list[DriftFinding]
+) -> DeliveryLine:
     # Read again with another companion, the same bytes bring something else.
     known = [d for d in earlier if d.sha256 == delivery.sha256 and d.uses == delivery.uses]
     same = next(iter(known), None) if not delivery.because else None
@@ -175,6 +198,8 @@ def delivery_line(delivery: Delivery, earlier: list[Delivery], run: Run | None) 
         rows_before=earlier[0].rows if earlier else None,
         columns=len(delivery.columns),
         problems=sum(p.get("level") != "note" for p in delivery.problems),
+        unusual=len(unusual),
+        said=unusual[0].said if unusual else "",
         error=delivery.error,
         stage=delivery.stage,
         because=delivery.because,

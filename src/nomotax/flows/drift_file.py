@@ -6,11 +6,13 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from nomotax.core.crosswalk.model import Bundle
+from nomotax.core.drift.broken import broke_off
 from nomotax.core.drift.find import behold, first
 from nomotax.core.drift.imprint import Imprint, Table
 from nomotax.core.drift.model import DriftFinding
+from nomotax.core.drift.used import in_use
 from nomotax.core.errors import UnreadableFile
-from nomotax.core.reading.model import ArrivingTable, Reading
+from nomotax.core.reading.model import Reading
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.map_file import read_bytes, read_file
 
@@ -23,7 +25,8 @@ def drift_of_files(
     schema: StoreSchema | None = None,
 ) -> list[DriftFinding]:
     """What is strange in ``new`` beside ``earlier`` files (the oldest first), worst first. All are
-    read by the ``reading``, or as detected. Raises ``UnreadableFile`` for an earlier one."""
+    read by the ``reading`` (the bundle's, without one), or as detected; a ``bundle`` and its
+    store's ``schema`` say which columns matter. Raises ``UnreadableFile`` for an earlier one."""
     reading = reading or (bundle.reading if bundle else None)
     before: list[Imprint] = []
     last: Table | None = None
@@ -41,20 +44,16 @@ def drift_of_files(
         table, cut = _table(new, reading)
     except UnreadableFile as error:
         return [_unreadable(error)]
-    return behold(table, last, before, cut).findings
+    found_here = behold(table, last, before, cut).findings
+    if bundle is None or schema is None:
+        return found_here
+    return in_use(found_here, bundle.crosswalk, schema, table.rows)
 
 
 def _table(path: Path, reading: Reading | None) -> tuple[Table, bool]:
     _, chosen, arriving = read_file(path, reading, "", {})
-    return Table(arriving.lazy, chosen.decimal), broke_off(arriving)
-
-
-def broke_off(arriving: ArrivingTable) -> bool:
-    """Whether a file ends in the middle of something: its reader says so, or its last row is no
-    whole one."""
-    last = arriving.rows
-    broken = any(p.kind == "broken_row" and p.row == last for p in arriving.problems)
-    return broken or not arriving.complete
+    cut = broke_off(arriving.complete, arriving.rows, arriving.problems)
+    return Table(arriving.lazy, chosen.decimal), cut
 
 
 _PAGE = (b"<!doctype html", b"<html", b"<head", b"<body")

@@ -12,10 +12,14 @@ from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.held import Held
+from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.guards.facts import PLACE, Earlier, Facts
 from nomotax.core.guards.looks import blind, findings, middle_price
 from nomotax.core.guards.model import SORTS, Finding, Guard, GuardKind, GuardSort, guards_of
+from nomotax.flows.beside import unusual_for
 from nomotax.flows.changesets import changeset_name, findings_name
+from nomotax.flows.preparing import delivery_used
+from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
@@ -91,8 +95,11 @@ def set_guards(feed_id: int, wanted: Guards) -> FeedGuards:
     return guards(feed_id)
 
 
-def guarded(run: Run, counts: Mapping[str, int], products: Held, trial: bool) -> dict[str, Any]:
-    """Look over the changeset that a run has just made beside the ``products`` of the store; gives
+def guarded(
+    run: Run, counts: Mapping[str, int], products: Held, crosswalk: Crosswalk, trial: bool
+) -> dict[str, Any]:
+    """Look over the changeset that a run has just made by a ``crosswalk`` beside the ``products``
+    of the store; gives
     what was found, the words that are new to the store and the middle price, and keeps which lines
     each finding is about."""
     with session() as db:
@@ -100,13 +107,14 @@ def guarded(run: Run, counts: Mapping[str, int], products: Held, trial: bool) ->
         schema = Stores(db).schema(run.store_id)
         feed = runs.feed(run)
         own, earlier = _set(feed.guards), _earlier(runs.last_applied(known_id(feed), _USUAL))
+        delivery = delivery_used(db, run)
 
     def words(fields: Sequence[str]) -> dict[str, pl.Series]:
         return {f: products.values(f) for f in fields}
 
     facts = Facts(
         artifacts().scan(changeset_name(run)), schema, counts, run.used["filled"], earlier,
-        words, trial,
+        words, trial, unusual_for(delivery, crosswalk, schema),
     )  # fmt: skip
     found = list(findings(facts, own))
     places = [
@@ -138,12 +146,14 @@ def try_guards(feed_id: int, wanted: Guards) -> Tried:
         feed = Feeds.holding(db, feed_id).get(feed_id)
         schema = Stores(db).schema(feed.store_id)
         made = _whole(db, feed.store_id, feed_id)
+        draft = Crosswalk.model_validate(Crosswalks(db, feed.store_id).by_feed()[feed_id].draft)
+        brought = {known_id(one): delivery_used(db, one) for one in made[:_TRIED]}
     asked, tried = guards_of(wanted.guards), []
     for n, run in enumerate(made[:_TRIED]):
         before = [one for one in made[n + 1 :] if one.status == "applied"][:_USUAL]
         facts = Facts(
             artifacts().scan(changeset_name(run)), schema, run.counts, run.used.get("filled", {}),
-            _earlier(before),
+            _earlier(before), unusual=unusual_for(brought[known_id(run)], draft, schema),
         )  # fmt: skip
         tried.append(
             TriedRun(

@@ -17,7 +17,7 @@ from nomotax.core.changes.later import Days
 from nomotax.core.changes.picking import Picked
 from nomotax.core.changes.remembered import ARTICLES
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
-from nomotax.core.crosswalk.model import Bundle
+from nomotax.core.crosswalk.model import Bundle, Crosswalk
 from nomotax.core.matching.numbering import Numbers
 from nomotax.core.resolve.offers import Standing
 from nomotax.core.table import ROW
@@ -83,6 +83,7 @@ class Work:
     ``_brought`` gives them, None where it never was."""
 
     run: Run
+    crosswalk: Crosswalk
     plan: Plan
     owner: str
     supplier_id: int
@@ -147,6 +148,7 @@ def work_of(run: Run, bundle: Bundle) -> Work:
         free = first_free(db, run.store_id, known_id(feed), rule) if rule else 0
     return Work(
         run=run,
+        crosswalk=bundle.crosswalk,
         plan=plan,
         owner=owner,
         supplier_id=feed.supplier_id,

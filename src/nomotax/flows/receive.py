@@ -16,7 +16,7 @@ from sqlmodel import Session
 from nomotax.artifacts.store import artifacts
 from nomotax.core.errors import Conflict, NomotaxError, NotFound, UnreadableFile
 from nomotax.core.reading.companions import JOIN_KINDS
-from nomotax.core.reading.drift import columns_changed, differs_from_detected
+from nomotax.core.reading.differs import differs_from_detected
 from nomotax.core.reading.model import ArrivingTable, Detection, Reading, parse_reading
 from nomotax.core.reading.problem import ReadingProblem
 from nomotax.core.reading.profile import doubts, profile_columns
@@ -25,6 +25,7 @@ from nomotax.core.reading.read import read as read_source
 from nomotax.core.table import ROW
 from nomotax.core.writing.arriving import with_held_rows
 from nomotax.core.writing.tables import write_table
+from nomotax.flows.beside import look, with_new_name
 from nomotax.flows.companions import (
     catalog_revision,
     companion_tables,
@@ -97,7 +98,6 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
         delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         feed = Feeds(db, delivery.store_id).get(delivery.feed_id)
         saved = parse_reading(feed.reading) if feed.reading else None
-        before = _columns_before(db, delivery)
     chosen = reading or saved
     with source_of(delivery, feed.password) as source:
         try:
@@ -109,7 +109,6 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
             changed = []
             if reading is None and saved is not None:
                 changed = differs_from_detected(saved, found)
-                changed += columns_changed(before, table.columns) if before else []
             pictures, damaged = keep_pictures(source, f"tables/{delivery_id}-pictures.parquet")
             done = _keep_table(
                 delivery_id, table, chosen, found, [*changed, *damaged], used, saved is not None
@@ -119,6 +118,7 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
             return _keep_failure(delivery_id, error, reading)
     if reading is not None or saved is None:
         save_reading(delivery.feed_id, chosen)
+    done = look(delivery_id)
     if fresh:
         # After the reading is saved: those that join this table must find the new one.
         _read_leaning(done)
@@ -164,12 +164,6 @@ def read_queued(delivery_id: int) -> Delivery:
     return read(delivery_id, fresh=not known.columns)
 
 
-def _columns_before(db: Session, delivery: Delivery) -> list[str]:
-    earlier = Deliveries(db, delivery.store_id).of_feed(delivery.feed_id)
-    known = [d for d in earlier if (d.id or 0) < (delivery.id or 0) and d.columns]
-    return known[0].columns if known else []
-
-
 def _detected(source: Source, chosen: Reading | None) -> Detection:
     """What detection finds; a file it cannot make out may still be readable as chosen."""
     try:
@@ -201,6 +195,12 @@ class _Progress:
                 raise Conflict("Stopped by hand.", remedy="Read it again from its reading.")
             delivery.stage = f"{records:,} records read"
             db.add(delivery)
+
+
+def take_new_name(delivery_id: int, column: str, to: str) -> Delivery:
+    """Read a delivery, and those that follow, so that the column which arrives as ``to`` is called
+    ``column``, as everything saved calls it. Raises ``NotFound``."""
+    return change_reading(delivery_id, with_new_name(delivery_id, column, to))
 
 
 def stop_reading(delivery_id: int) -> Delivery:

@@ -194,7 +194,7 @@ def _keep(work: Work, found: Compared, products: Held, whole: int) -> None:
     work.run.used = work.run.used | {"hashed": pl.__version__, "beside": work.beside}
     kept = keep_changeset(work.run, found.lines(), found.problems)
     counts, waits = found.counts, _waits(found)
-    seen = guarded(work.run, counts, products, work.rows.partial)
+    seen = guarded(work.run, counts, products, work.crosswalk, work.rows.partial)
     kept["used"] |= {"waits": waits} | seen
     trips = len(seen["findings"])
     said = ", ".join(f"{n} {s}" for s, n in counts.items() if n)

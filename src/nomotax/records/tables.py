@@ -158,7 +158,8 @@ class Delivery(SQLModel, table=True):
     ``uses`` names the deliveries of other feeds that were joined, ``catalog`` is the revision of
     the store's catalog that was, null for none; ``because`` says why a file was read once more. A
     file that broke off is not ``complete``, and goes no further until a person has ``accepted`` it.
-    ``pictures_artifact`` is the index of pictures that came in its archive.
+    ``pictures_artifact`` is the index of pictures that came in its archive. ``drift`` says what is
+    unusual beside earlier deliveries, and beside which; null while nobody has looked.
     """
 
     __tablename__: ClassVar[str] = "deliveries"
@@ -187,6 +188,7 @@ class Delivery(SQLModel, table=True):
     complete: bool = True
     accepted: bool = False
     pictures_artifact: str | None = None
+    drift: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
     removed_at: datetime | None = removal()
 
 

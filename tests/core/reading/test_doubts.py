@@ -11,7 +11,7 @@ from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.errors import UnreadableFile
 from nomotax.core.flow.context import Context
 from nomotax.core.reading.detect_delimited import detect_delimited
-from nomotax.core.reading.drift import columns_changed, differs_from_detected
+from nomotax.core.reading.differs import differs_from_detected
 from nomotax.core.reading.encoding import detect_encoding
 from nomotax.core.reading.model import ArrivingTable, DelimitedReading, Detection
 from nomotax.core.reading.profile import profile_table

@@ -559,6 +559,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/deliveries/{delivery_id}/unusual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is unusual in a delivery beside the ones before it. */
+        get: operations["deliveries_get_unusual_deliveries__int_delivery_id__unusual_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/deliveries/{delivery_id}/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Call a column by the name that everything saved knows it by, now and in deliveries to come. */
+        post: operations["deliveries_take_new_name_deliveries__int_delivery_id__names_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/deliveries/{delivery_id}/reading": {
         parameters: {
             query?: never;
@@ -2433,6 +2467,7 @@ export interface components {
         /**
          * DeliveryLine
          * @description One delivery. ``rows_before`` is the size of the delivery before it, for comparison.
+         *     ``unusual`` are the things of it that are worth a look, ``said`` the worst of them.
          */
         DeliveryLine: {
             /** Id */
@@ -2456,6 +2491,10 @@ export interface components {
             columns: number;
             /** Problems */
             problems: number;
+            /** Unusual */
+            unusual: number;
+            /** Said */
+            said: string;
             /** Error */
             error: string;
             /** Stage */
@@ -3763,7 +3802,7 @@ export interface components {
              * Reshape
              * @default []
              */
-            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["Rename"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
             /**
              * Companions
              * @default []
@@ -3893,7 +3932,7 @@ export interface components {
              * Reshape
              * @default []
              */
-            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["Rename"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
             /**
              * Companions
              * @default []
@@ -4047,6 +4086,22 @@ export interface components {
             examples?: string[];
         };
         /**
+         * Rename
+         * @description A column that arrives under another name is called ``into``, as everything that is saved
+         *     calls it. A delivery that has not the ``column``, or has both, is left as it is.
+         */
+        Rename: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            do: "rename";
+            /** Column */
+            column: string;
+            /** Into */
+            into: string;
+        };
+        /**
          * TakeRows
          * @description Takes rows ``first`` to ``last``, counted from 1; without ``last`` to the end.
          */
@@ -4132,7 +4187,7 @@ export interface components {
              * Reshape
              * @default []
              */
-            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["Rename"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
             /**
              * Companions
              * @default []
@@ -4201,7 +4256,7 @@ export interface components {
              * Reshape
              * @default []
              */
-            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
+            reshape?: (components["schemas"]["Unfold"] | components["schemas"]["Gather"] | components["schemas"]["Rename"] | components["schemas"]["BundleColumns"] | components["schemas"]["Attributes"] | components["schemas"]["KeepOnly"] | components["schemas"]["CarryDown"] | components["schemas"]["TakeRows"])[];
             /**
              * Companions
              * @default []
@@ -4230,6 +4285,86 @@ export interface components {
         PasswordEdit: {
             /** Password */
             password: string;
+        };
+        /**
+         * DeliveryBeside
+         * @description What is unusual in a delivery beside the one ``before`` it and what ``known`` ones were like,
+         *     the worst first; ``before`` is null for a feed's first. ``renames`` are the names that columns
+         *     of this delivery are called by another by.
+         */
+        DeliveryBeside: {
+            /** Id */
+            id: number;
+            /** File Name */
+            file_name: string;
+            /** Rows */
+            rows: number;
+            before: components["schemas"]["EarlierDelivery"] | null;
+            /** Known */
+            known: number;
+            /** Things */
+            things: components["schemas"]["Unusual"][];
+            /** Renames */
+            renames: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * EarlierDelivery
+         * @description A delivery that came before.
+         */
+        EarlierDelivery: {
+            /** Id */
+            id: number;
+            /** File Name */
+            file_name: string;
+            /**
+             * Received At
+             * Format: date-time
+             */
+            received_at: string;
+        };
+        /**
+         * Unusual
+         * @description One thing that is unusual: what it is called, how severe it is for this store, and since
+         *     which delivery it has been so. ``fields`` are labels of the store's.
+         */
+        Unusual: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "column_gone" | "column_new" | "column_renamed" | "kind_changed" | "decimal_style_changed" | "scale_shifted" | "currency_changed" | "unit_changed" | "fill_dropped" | "constant_column" | "rows_dropped" | "rows_grew" | "wrong_file" | "keys_reformatted" | "duplicates_up" | "new_words" | "new_categories" | "prices_moved" | "outliers" | "stock_emptied" | "language_changed" | "encoding_damaged" | "stale" | "dates_shifted" | "shuffled_columns" | "truncated" | "html_instead";
+            /** Name */
+            name: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "note" | "warn" | "hold";
+            /** Column */
+            column: string;
+            /** To */
+            to: string;
+            /** Factor */
+            factor: number | null;
+            /** Rows */
+            rows: number;
+            /** Said */
+            said: string;
+            /** Fields */
+            fields: string[];
+            since: components["schemas"]["EarlierDelivery"] | null;
+        };
+        /**
+         * NewName
+         * @description A column as it is known, and the name that it arrives under (``to``).
+         */
+        NewName: {
+            /** Column */
+            column: string;
+            /** To */
+            to: string;
         };
         /** ReadingEdit */
         ReadingEdit: {
@@ -6557,7 +6692,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words";
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual";
             /**
              * On
              * @default true
@@ -6577,7 +6712,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words";
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual";
             /** Name */
             name: string;
             /**
@@ -6622,7 +6757,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words";
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual";
             /** Field */
             field: string;
             /**
@@ -8009,7 +8144,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words";
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual";
             /** Field */
             field: string;
             /**
@@ -10586,6 +10721,108 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliveries_get_unusual_deliveries__int_delivery_id__unusual_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeliveryBeside"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    deliveries_take_new_name_deliveries__int_delivery_id__names_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                delivery_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewName"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -42,6 +42,23 @@ class DriftFinding(BaseModel):
         return RANK[self.severity]
 
 
+#: What each kind is called.
+NAMES: dict[DriftKind, str] = {
+    "column_gone": "Column gone", "column_new": "New column", "column_renamed": "Column renamed",
+    "kind_changed": "Another kind of value", "decimal_style_changed": "Numbers written otherwise",
+    "scale_shifted": "Other scale", "currency_changed": "Other currency",
+    "unit_changed": "Other unit", "fill_dropped": "Empty cells", "constant_column": "All the same",
+    "rows_dropped": "Fewer rows", "rows_grew": "More rows", "wrong_file": "Another file",
+    "keys_reformatted": "Codes written otherwise", "duplicates_up": "Repeated articles",
+    "new_words": "New words", "new_categories": "New categories", "prices_moved": "Prices moved",
+    "outliers": "Amounts far off", "stock_emptied": "Stock emptied",
+    "language_changed": "Other language", "encoding_damaged": "Damaged texts",
+    "stale": "Nothing new", "dates_shifted": "Dates shifted",
+    "shuffled_columns": "Columns swapped", "truncated": "Broken off",
+    "html_instead": "A web page",
+}  # fmt: skip
+
+
 def percent(part: float, whole: float) -> str:
     """A share in plain words: ``12 %``, ``under 1 %``."""
     share = 100 * part / whole if whole else 0.0

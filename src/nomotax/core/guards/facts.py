@@ -11,6 +11,7 @@ import polars as pl
 
 from nomotax.core.changes.later import LATER
 from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.drift.model import DriftFinding
 from nomotax.core.kinds import FieldKind
 from nomotax.core.numbers import NUMBER
 from nomotax.core.schema.model import Role, StoreField, StoreSchema
@@ -51,7 +52,8 @@ class Facts:
     """A changeset of ``lines`` as ``Comparison.judge`` gives them, its ``counts`` by status, and in
     how many rows each field was ``filled``. ``earlier`` are the deliveries applied before it, the
     newest first. ``words`` gives the values that products of the store have in some fields; None
-    where that is not known any more. A ``trial`` has only some of the rows."""
+    where that is not known any more. A ``trial`` has only some of the rows. ``unusual`` is what the
+    delivery has been found to be beside those before it."""
 
     lines: pl.LazyFrame
     schema: StoreSchema
@@ -60,6 +62,7 @@ class Facts:
     earlier: Sequence[Earlier] = ()
     words: Callable[[Sequence[str]], Mapping[str, pl.Series]] | None = None
     trial: bool = False
+    unusual: Sequence[DriftFinding] = ()
 
     @cached_property
     def columns(self) -> list[str]:

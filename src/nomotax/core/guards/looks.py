@@ -28,6 +28,8 @@ _NEAR_PRICE = 0.3
 _SCALED = (FieldKind.MONEY, FieldKind.MEASURE, FieldKind.DECIMAL)
 #: Prices that all moved by the same factor, within this.
 _SAME = 0.01
+#: So many unusual things are said of a run.
+_SAID = 3
 #: The whole in hundredths of a percent.
 _ALL = 10_000
 
@@ -253,7 +255,16 @@ def _new_words(facts: Facts, limit: Decimal) -> Iterator[Seen]:
             yield Seen(said, one.name, places)
 
 
+def _delivery_unusual(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    """All that holds a delivery in one: the run is held by it once."""
+    said = [one.said for one in facts.unusual if one.severity == "hold"]
+    if said and not facts.trial:
+        more = [f"{len(said) - _SAID} more are told with the delivery."] * (len(said) > _SAID)
+        yield Seen(" ".join([*said[:_SAID], *more]))
+
+
 LOOKS: Mapping[GuardKind, Look] = {
+    "delivery_unusual": _delivery_unusual,
     "rows_fewer": _rows_fewer,
     "rows_rejected": _rows_rejected,
     "products_new": _products_new,

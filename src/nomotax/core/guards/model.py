@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 GuardKind = Literal[
     "rows_fewer", "rows_rejected", "products_new", "prices_moved", "cells_empty",
     "products_gone", "price_moved", "under_cost", "under_margin", "stock_emptied",
-    "scale_shifted", "new_words",
+    "scale_shifted", "new_words", "delivery_unusual",
 ]  # fmt: skip
 #: A guard holds the whole run, or the lines that it is about.
 Holds = Literal["run", "lines"]
@@ -74,6 +74,8 @@ SORTS: Mapping[GuardKind, GuardSort] = {
         _sort("scale_shifted", "Other unit or currency", "lines", "5",
               "with a number that is 100, 25.4, 0.4536 times … what it was, where those are over "
               "{limit} % of all"),
+        _sort("delivery_unusual", "Unusual delivery", "run", "",
+              "it is so unlike the deliveries before it that something must be wrong with it"),
         _sort("new_words", "New words", "lines", "20",
               "with a word, maker or category that is new to the store, where there are over "
               "{limit} of those"),

@@ -214,6 +214,33 @@ class BundleColumns(ShapeChange):
         )
 
 
+class Rename(ShapeChange):
+    """A column that arrives under another name is called ``into``, as everything that is saved
+    calls it. A delivery that has not the ``column``, or has both, is left as it is."""
+
+    do: Literal["rename"] = "rename"
+    column: str = Field(min_length=1)
+    into: str = Field(min_length=1)
+
+    def describe(self) -> str:
+        return f"{self.column!r} is called {self.into!r}"
+
+    def apply(self, table: pl.LazyFrame, told: list[ReadingProblem]) -> pl.LazyFrame:
+        names = table.collect_schema().names()
+        if self.column not in names:
+            return table
+        if self.into in names:
+            told.append(
+                ReadingProblem(
+                    kind="both_names",
+                    message=f"{self.column!r} and {self.into!r} are both there; neither is called "
+                    "otherwise.",
+                )
+            )
+            return table
+        return table.rename({self.column: self.into})
+
+
 class NamePair(BaseModel):
     """A column that names an attribute, and the one that holds its value."""
 
@@ -321,7 +348,7 @@ class Attributes(ShapeChange):
 
 
 Reshape = Annotated[
-    Unfold | Gather | BundleColumns | Attributes | KeepOnly | CarryDown | TakeRows,
+    Unfold | Gather | Rename | BundleColumns | Attributes | KeepOnly | CarryDown | TakeRows,
     Field(discriminator="do"),
 ]
 
@@ -330,8 +357,11 @@ def reshape(
     table: pl.LazyFrame, changes: tuple[Reshape, ...], told: list[ReadingProblem]
 ) -> pl.LazyFrame:
     """Apply changes one after the other, each on the whole table in memory; rows are numbered
-    anew."""
+    anew. Another name is given on the way, and changes no row."""
     for change in changes:
+        if isinstance(change, Rename):
+            table = change.apply(table, told)
+            continue
         table = change.apply(table, told).collect(engine="streaming").lazy()
         table = table.with_columns(pl.int_range(1, pl.len() + 1, dtype=pl.UInt32).alias(ROW))
     return table

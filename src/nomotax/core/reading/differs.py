@@ -1,49 +1,9 @@
-"""What changed between one delivery of a feed and the next, in plain words."""
+"""Where a saved reading does not look right for a delivery any more."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
-from rapidfuzz import fuzz, process
-
 from nomotax.core.reading.model import Detection, Reading
 from nomotax.core.reading.problem import ReadingProblem
-
-_ALIKE = 80
-
-
-def columns_changed(before: Sequence[str], now: Sequence[str]) -> list[ReadingProblem]:
-    """Columns that went, came or look renamed; an unchanged set in another order is a note."""
-    gone = [c for c in before if c not in now]
-    new = [c for c in now if c not in before]
-    found = []
-    for column in list(gone):
-        match = process.extractOne(column, new, scorer=fuzz.WRatio, score_cutoff=_ALIKE)
-        if match:
-            gone.remove(column)
-            new.remove(match[0])
-            found.append(_changed(f"The column {column!r} seems to be called {match[0]!r} now."))
-    if gone:
-        found.append(_changed(f"Columns that are no longer there: {_said(gone)}.", len(gone)))
-    if new:
-        found.append(_changed(f"New columns: {_said(new)}.", len(new)))
-    if not found and list(before) != list(now):
-        found.append(
-            ReadingProblem(
-                kind="changed", level="note", message="The columns stand in another order."
-            )
-        )
-    return found
-
-
-def _changed(message: str, count: int | None = None) -> ReadingProblem:
-    return ReadingProblem(kind="changed", message=message, count=count)
-
-
-def _said(names: Sequence[str]) -> str:
-    said = ", ".join(repr(n) for n in names[:12])
-    return said + (f" and {len(names) - 12} more" if len(names) > 12 else "")
-
 
 _WORDS = {
     "encoding": "the encoding",
