@@ -33,6 +33,7 @@ export const router = createBrowserRouter([
         children: [
           { index: true, element: <Navigate to="bench" replace /> },
           { path: "reading", ...place(() => import("./areas/reading/Reading"), "ReadingPlace") },
+          { path: "unusual", ...place(() => import("./areas/unusual/Unusual"), "UnusualPlace") },
           { path: "bench", ...place(() => import("./areas/bench/Bench"), "Bench") },
           { path: "matching", ...place(() => import("./areas/matching/Matching"), "Matching") },
           { path: "range", ...place(() => import("./areas/range/Range"), "Range") },

@@ -17,6 +17,7 @@ import { tab, useStoreId } from "./Shell";
 
 const PLACES = [
   ["reading", "Reading"],
+  ["unusual", "Unusual"],
   ["bench", "Bench"],
   ["matching", "Matching"],
   ["range", "Range"],

@@ -85,6 +85,8 @@ export function delivery(more: Partial<DeliveryLine> = {}): DeliveryLine {
     rows_before: null,
     columns: 2,
     problems: 0,
+    unusual: 0,
+    said: "",
     error: "",
     stage: "",
     because: "",

@@ -116,8 +116,8 @@ def _bare(cells: pl.Expr) -> pl.Expr:
 
 def _digits(cells: pl.Expr) -> pl.Expr:
     """Its digits alone, where there are enough of them."""
-    only = cells.str.replace_all(r"\D", "").str.strip_chars_start("0")
-    return pl.when(only.str.len_chars() >= 3).then(only)
+    only = cells.str.replace_all(r"\D", "")
+    return pl.when(only.str.len_chars() >= 3).then(only.str.strip_chars_start("0"))
 
 
 #: How a key may be written otherwise, the strictest first.

@@ -149,7 +149,8 @@ def _crowded(week: Week, one: Beside, rest: Figures) -> Shift | None:
     found = crowd(rest[far], 2 * _TIGHT)
     if found is None or found.size < 5:
         return None
-    shift = _part(one, rest, np.flatnonzero(far)[found.members])
+    # Each has its own small change of the week besides.
+    shift = _part(one, rest, np.flatnonzero(far & (np.abs(rest - found.middle) < 4 * _TIGHT)))
     hit = shift.rows
     share = found.size / np.isfinite(rest).sum()
     usual = 1.5 * one.usual.far + 0.03

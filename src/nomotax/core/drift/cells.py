@@ -46,6 +46,12 @@ def tidy(cells: pl.Series) -> pl.Series:
     return stripped.set(stripped == "", None)
 
 
+def counted(cells: pl.Series) -> list[tuple[str, int]]:
+    """The different words of cells and how often each is there, the most frequent first."""
+    counts = cells.drop_nulls().alias("word").value_counts(sort=True, name="times")
+    return list(zip(counts["word"].to_list(), counts["times"].to_list(), strict=True))
+
+
 def share(cells: pl.Series, pattern: str) -> float:
     """The share of cells that have a pattern, 0 of none."""
     if cells.len() == 0:

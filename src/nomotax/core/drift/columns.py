@@ -75,7 +75,7 @@ def _alike(
     """How much a new column is an old one, 0 where it is another. ``placed`` ones stand where the
     old one stood and hold the same kind of cells: a stock is another every week, and is known by
     that."""
-    named = fuzz.ratio(was.name.casefold(), now.name.casefold())
+    named = fuzz.WRatio(was.name.casefold(), now.name.casefold())
     bonus = 0.2 if named >= _NAMES_ALIKE else 0.0
     filled = (old.is_not_null() | new.is_not_null()).to_numpy()
     if filled.sum() < 3:

@@ -39,16 +39,15 @@ def emptied(week: Week, one: Beside) -> Iterator[DriftFinding]:
     severity: Severity = "warn" if share >= 0.07 or lost >= 0.5 * max(1, of) else "note"
     if share > 0.6 and usual_fill > 0.8:
         severity = "hold"
-    which = "" if found else " new"
-    said = " hold a stand-in for nothing" if stand_ins.any() else " are empty"
+    nothing = "a stand-in for nothing" if stand_ins.any() else "nothing"
+    who = f"{week.of_rows(lost)} have" if found else f"{lost:,} new articles have"
     yield DriftFinding(
         kind="fill_dropped",
         severity=severity,
         column=one.name,
         rows=lost,
-        said=f"{lost:,}{which} cells of '{one.name}'{said} in {week.now.rows:,} rows"
-        f"{week.in_part(hit)}, where such cells were filled. What they fill would be cleared or "
-        "missing; ask the supplier.",
+        said=f"{who} {nothing} in '{one.name}'{week.in_part(hit)}, where there was something "
+        "before. What it fills would be missing; ask the supplier.",
     )
 
 

@@ -18,6 +18,7 @@ from nomotax.core.drift.cells import (
     MARKED,
     NUMBER,
     POINT,
+    counted,
     decimal_mark,
     decimals,
     figures,
@@ -169,7 +170,7 @@ def _marks(table: Table) -> DecimalMark:
 def _column(name: str, cells: pl.Series, mark: DecimalMark) -> ColumnImprint:
     filled = cells.len() - cells.null_count()
     distinct = _distinct(cells, filled)
-    words = _words(cells) if distinct <= WORDS else None
+    words = dict(counted(cells)) if distinct <= WORDS else None
     some = _sampled(cells)
     known = ColumnImprint(
         name=name,
@@ -201,11 +202,6 @@ def _coded(cells: pl.Series, distinct: int, filled: int) -> bool:
         return True
     lengths = cells.str.len_chars()
     return lengths.n_unique() == 1 and lengths[0] >= 4 and distinct >= 0.9 * filled
-
-
-def _words(cells: pl.Series) -> dict[str, int]:
-    counted = cells.drop_nulls().value_counts(name="n")
-    return dict(zip(counted.to_series(0).to_list(), counted["n"].to_list(), strict=True))
 
 
 def _of_numbers(cells: pl.Series, otherwise: DecimalMark) -> dict[str, object]:

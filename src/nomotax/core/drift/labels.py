@@ -9,7 +9,7 @@ import numpy as np
 import polars as pl
 
 from nomotax.core.crosswalk.evidence import unit_in_name
-from nomotax.core.drift.cells import Figures, Mask
+from nomotax.core.drift.cells import Figures, Mask, counted
 from nomotax.core.drift.chance import middle
 from nomotax.core.drift.model import DriftFinding, times
 from nomotax.core.drift.week import Beside, Week
@@ -114,8 +114,7 @@ def _strangers(one: Beside, code_of: _Code) -> int:
     if one.known is None:
         return 0
     codes = {code_of(w) for w in _ever(one)}
-    counted = one.fresh.drop_nulls().value_counts()
-    return sum(n for w, n in counted.rows() if code_of(w) and code_of(w) not in codes)
+    return sum(n for w, n in counted(one.fresh) if code_of(w) and code_of(w) not in codes)
 
 
 def _ever(one: Beside) -> list[str]:

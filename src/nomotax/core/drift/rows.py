@@ -9,6 +9,7 @@ import numpy as np
 import polars as pl
 
 from nomotax.core.drift.aligning import WRITINGS
+from nomotax.core.drift.cells import counted
 from nomotax.core.drift.chance import FEW_ROWS, unusual
 from nomotax.core.drift.model import DriftFinding, Severity, percent
 from nomotax.core.drift.week import Beside, Week
@@ -102,8 +103,8 @@ def _part_gone(week: Week) -> str:
         cells = week.last[one.name]
         gone = cells.gather(week.aligned.gone).drop_nulls()
         if gone.len():
-            word, n = gone.value_counts(sort=True).row(0)
-            if n >= 0.8 * len(week.aligned.gone) and n >= 0.8 * one.words.get(str(word), 0):
+            word, n = counted(gone)[0]
+            if n >= 0.8 * len(week.aligned.gone) and n >= 0.8 * one.words.get(word, 0):
                 return f"{one.name} '{word}'"
     return ""
 

@@ -196,7 +196,7 @@ def _spoken(texts: Sequence[str]) -> str:
     import py3langid
 
     words = re.sub(r"[\d_]+", " ", " ".join(dict.fromkeys(texts[:400])))[:6000]
-    if len(words) < 60:
+    if sum(c.isalpha() for c in words) < 50:
         return ""
     code: str = py3langid.classify(words)[0]
     return code

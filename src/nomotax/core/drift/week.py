@@ -10,7 +10,7 @@ import numpy as np
 import polars as pl
 
 from nomotax.core.drift.aligning import Aligned
-from nomotax.core.drift.cells import Figures, Mask, figures
+from nomotax.core.drift.cells import Figures, Mask, counted, figures
 from nomotax.core.drift.imprint import ColumnImprint, Imprint, Table
 from nomotax.core.drift.model import percent
 from nomotax.core.drift.moves import Moves, Usual, usual
@@ -163,7 +163,7 @@ class Week:
             inside = words.filter(pl.Series(hit)).drop_nulls()
             if not inside.len():
                 continue
-            word, n = inside.value_counts(sort=True).row(0)
+            word, n = counted(inside)[0]
             inside_part = (words == word).fill_null(value=False).to_numpy()
             there = int((inside_part if among is None else inside_part & among).sum())
             if n >= 0.9 * hit.sum() and n >= 0.8 * there and n >= 3:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 import polars as pl
 
-from nomotax.core.drift.cells import Mask
+from nomotax.core.drift.cells import Mask, counted
 from nomotax.core.drift.chance import unusual
 from nomotax.core.drift.model import DriftFinding, Severity
 from nomotax.core.drift.week import Beside, Week
@@ -69,15 +69,14 @@ def unseen_cells(one: Beside) -> Mask:
 
 def _unseen_fresh(one: Beside) -> int:
     known = one.known or frozenset()
-    counted = one.fresh.drop_nulls().value_counts()
-    return sum(n for w, n in counted.rows() if w.casefold() not in known)
+    return sum(n for w, n in counted(one.fresh) if w.casefold() not in known)
 
 
 def _which(one: Beside, unseen: Mask) -> str:
     cells = one.new.filter(pl.Series(unseen)) if unseen.any() else one.fresh.drop_nulls()
-    words = cells.value_counts(sort=True).to_series(0).to_list()
     known = one.known or frozenset()
-    return ", ".join(f"'{w[:40]}'" for w in [w for w in words if w.casefold() not in known][:3])
+    words = [word for word, _ in counted(cells) if word.casefold() not in known]
+    return ", ".join(f"'{word[:40]}'" for word in words[:3])
 
 
 def _is_path(one: Beside) -> bool:

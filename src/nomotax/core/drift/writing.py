@@ -15,6 +15,7 @@ from nomotax.core.drift.cells import (
     NUMBER,
     POINT,
     STAND_IN,
+    counted,
     date_parts,
     grouped_by,
     matches,
@@ -50,7 +51,7 @@ def _words_for_numbers(week: Week, one: Beside, coming: pl.Series) -> DriftFindi
     hits = int(strange.sum())
     if not _more_than(hits, coming.len(), usually):
         return None
-    words = coming.filter(pl.Series(strange)).value_counts(sort=True).to_series(0)
+    words = counted(coming.filter(pl.Series(strange)))
     return _changed(week, one, hits, f"hold {_quoted(words)}", "plain numbers")
 
 
@@ -76,7 +77,7 @@ def _others(week: Week, one: Beside, coming: pl.Series) -> DriftFinding | None:
     enough = max(3, 0.1 * one.filled) if was == "words" else 2
     if hits < enough or not _more_than(hits, coming.len(), usually):
         return None
-    words = coming.filter(pl.Series(strange)).value_counts(sort=True).to_series(0)
+    words = counted(coming.filter(pl.Series(strange)))
     return _changed(week, one, hits, f"hold {_quoted(words)}", was)
 
 
@@ -93,8 +94,8 @@ def _changed(week: Week, one: Beside, hits: int, what: str, was: str) -> DriftFi
     )
 
 
-def _quoted(words: pl.Series) -> str:
-    return ", ".join(f"'{w[:24]}'" for w in words.head(3).to_list())
+def _quoted(words: list[tuple[str, int]]) -> str:
+    return ", ".join(f"'{word[:24]}'" for word, _ in words[:3])
 
 
 def decimal_style(week: Week, one: Beside) -> Iterator[DriftFinding]:

@@ -57,13 +57,15 @@ class Item:
 
 def items(week: int) -> list[Item]:
     """The range of a week; the second lacks some items and has new markers."""
-    rng, made, number = random.Random(31), [], 400
+    # What is new draws for itself: articles that were there before are as they were.
+    known, added, made, number = random.Random(31), random.Random(37), [], 400
     for node, (english, french, german, count) in _KINDS.items():
         for brand in _BRANDS:
             for n in range(count + (4 if week == 2 and node == 240 else 0)):
                 number += 1 if n < count else 0
                 fresh = n >= count
                 own = 9000 + n + _BRANDS.index(brand) * 10 if fresh else number
+                rng = added if fresh else known
                 price = Decimal(rng.randrange(180, 9000)) / 100 if not fresh else Decimal("21.60")
                 pack, stock = rng.choice([1, 1, 6, 10, 12]), rng.randrange(0, 90)
                 grams = rng.randrange(8, 2400)

@@ -5,7 +5,7 @@ import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
 import type { DeliveryLine, FeedLine } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
-import { ago, bytes } from "../../components/words";
+import { ago, bytes, count } from "../../components/words";
 import { DeliveryMenu } from "./menus";
 
 interface RowProps {
@@ -46,6 +46,11 @@ export function DeliveryRow({ store, feed, feeds, delivery }: RowProps) {
       </Typography>
       <Typography variant="body2" component="div" color={bad ? "error" : "textSecondary"}>
         {bad ? delivery.error : <Outcome store={store} delivery={delivery} />}
+        {delivery.unusual > 0 && (
+          <Typography noWrap variant="caption" component="div" title={delivery.said}>
+            <UnusualIn base={base} delivery={delivery} />
+          </Typography>
+        )}
       </Typography>
       <Box>
         {bad || reading || !delivery.complete ? (
@@ -64,6 +69,15 @@ export function DeliveryRow({ store, feed, feeds, delivery }: RowProps) {
         <DeliveryMenu delivery={delivery} feed={feed} feeds={feeds} />
       </Box>
     </Box>
+  );
+}
+
+/** What is unusual in it, the worst in words. */
+export function UnusualIn({ base, delivery }: { base: string; delivery: DeliveryLine }) {
+  return (
+    <Link to={`${base}/unusual?delivery=${delivery.id}`}>
+      {count(delivery.unusual, "thing", "things")} unusual: {delivery.said}
+    </Link>
   );
 }
 

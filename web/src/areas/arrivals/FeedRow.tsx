@@ -12,7 +12,7 @@ import type { FeedLine } from "../../api/hooks";
 import { Mark, type ValueState } from "../../components/Mark";
 import { Failure } from "../../components/states";
 import { ago, count } from "../../components/words";
-import { DeliveryRow, Outcome, Size } from "./DeliveryRow";
+import { DeliveryRow, Outcome, Size, UnusualIn } from "./DeliveryRow";
 import { DeliveryMenu, FeedMenu } from "./menus";
 import { NextWeek } from "./NextWeek";
 import { useUpload } from "./useUpload";
@@ -115,7 +115,12 @@ export function FeedRow({ store, feed, feeds, limit }: FeedRowProps) {
           <Typography noWrap sx={{ fontWeight: feed.needs === "calm" ? 400 : 550 }} title={saidOf(feed)}>
             <Needed store={store} feed={feed} />
           </Typography>
-          {newest && !["busy", "map", "prepare"].includes(feed.needs) && (
+          {newest && newest.unusual > 0 && newest.status !== "reading" && (
+            <Typography noWrap variant="caption" component="div" title={newest.said}>
+              <UnusualIn base={base} delivery={newest} />
+            </Typography>
+          )}
+          {newest && !newest.unusual && !["busy", "map", "prepare"].includes(feed.needs) && (
             <Typography noWrap variant="caption" color="textSecondary" component="div">
               {newest.error || <Outcome store={store} delivery={newest} />}
             </Typography>

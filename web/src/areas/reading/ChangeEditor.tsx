@@ -14,6 +14,7 @@ import { useState } from "react";
 import { usePreview, type Change, type Reading } from "../../api/hooks";
 import { Waiting } from "../../components/states";
 import { isWhole, KINDS, TESTS } from "./changes";
+import { Columns, Pick, Row } from "./pickers";
 import { PreviewTable } from "./PreviewTable";
 
 interface ChangeEditorProps {
@@ -103,6 +104,8 @@ function Form({ change, columns, onChange }: FormProps) {
       );
     case "attributes":
       return <AttributesForm change={change} columns={columns} onChange={onChange} />;
+    case "rename":
+      return <RenameForm change={change} columns={columns} onChange={onChange} />;
     case "keep":
       return <KeepForm change={change} columns={columns} onChange={onChange} />;
     case "carry":
@@ -125,31 +128,6 @@ function Form({ change, columns, onChange }: FormProps) {
         </Row>
       );
   }
-}
-
-function Row({ children }: { children: React.ReactNode }) {
-  return <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1.5, pt: 1 }}>{children}</Box>;
-}
-
-interface ColumnsProps {
-  label: string;
-  value: readonly string[];
-  columns: string[];
-  onChange: (names: string[]) => void;
-}
-
-function Columns({ label, value, columns, onChange }: ColumnsProps) {
-  return (
-    <Autocomplete
-      multiple
-      size="small"
-      options={columns}
-      value={[...value]}
-      disableCloseOnSelect
-      onChange={(_, names) => onChange(names)}
-      renderInput={(params) => <TextField {...params} label={label} />}
-    />
-  );
 }
 
 /** What stands above several columns: "size" for size.width and size@code. */
@@ -192,34 +170,22 @@ function UnfoldForm({ change, columns, onChange }: FormProps<Of<"unfold">>) {
   );
 }
 
-function Pick({
-  label,
-  value,
-  columns,
-  empty,
-  onChange,
-}: {
-  label: string;
-  value: string;
-  columns: string[];
-  empty: string;
-  onChange: (name: string) => void;
-}) {
+function RenameForm({ change, columns, onChange }: FormProps<Of<"rename">>) {
   return (
-    <TextField
-      select
-      label={label}
-      value={value}
-      onChange={(e) => onChange(e.target.value)}
-      slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
-    >
-      <MenuItem value="">{empty}</MenuItem>
-      {columns.map((c) => (
-        <MenuItem key={c} value={c}>
-          {c}
-        </MenuItem>
-      ))}
-    </TextField>
+    <Row>
+      <Pick
+        label="Column as it arrives"
+        value={change.column}
+        columns={columns}
+        empty="choose one"
+        onChange={(v) => onChange({ ...change, column: v })}
+      />
+      <TextField
+        label="Is called"
+        value={change.into}
+        onChange={(e) => onChange({ ...change, into: e.target.value })}
+      />
+    </Row>
   );
 }
 

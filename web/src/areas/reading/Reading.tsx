@@ -8,7 +8,6 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { api, take } from "../../api/client";
 import {
-  feedKey,
   useDelivery,
   useDetection,
   usePreview,
@@ -16,6 +15,7 @@ import {
   type DeliveryView,
   type Reading,
 } from "../../api/hooks";
+import { useReread } from "../../api/unusual";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { bytes, count } from "../../components/words";
 import { useFeed } from "../../shell/feed";
@@ -51,27 +51,6 @@ export function ReadingPlace() {
   if (found.isPending) return <Waiting what="the delivery" />;
   if (found.isError) return <Failure error={found.error} retry={() => void found.refetch()} />;
   return <OneReading key={id} view={found.data} />;
-}
-
-function useReread(feed: number, id: number) {
-  const queries = useQueryClient();
-  return useMutation({
-    // Two choices made quickly are sent one after the other: the last one holds.
-    scope: { id: `reading ${id}` },
-    mutationFn: (reading: Reading) =>
-      take(
-        api.PUT("/api/v1/deliveries/{delivery_id}/reading", {
-          params: { path: { delivery_id: id } },
-          body: { reading },
-        }),
-      ),
-    onSettled: () =>
-      Promise.all([
-        queries.invalidateQueries({ queryKey: ["delivery", id] }),
-        queries.invalidateQueries({ queryKey: feedKey(feed) }),
-        queries.invalidateQueries({ queryKey: ["arrivals"] }),
-      ]),
-  });
 }
 
 function OneReading({ view }: { view: DeliveryView }) {

@@ -15,6 +15,7 @@ export const KINDS: { do: Change["do"]; title: string; says: string; offered?: f
     title: "Names to columns",
     says: "pairs of name and value become a column for each name",
   },
+  { do: "rename", title: "Rename", says: "a column that arrives under a new name is called as before" },
   { do: "keep", title: "Keep only", says: "rows that pass a test; the others are counted" },
   {
     do: "carry",
@@ -35,6 +36,8 @@ export function blank(kind: Change["do"]): Change {
       return { do: "bundle", columns: [], into: "" };
     case "attributes":
       return { do: "attributes", pairs: [{ name: "", value: "" }], prefix: "attribute" };
+    case "rename":
+      return { do: "rename", column: "", into: "" };
     case "keep":
       return { do: "keep", column: "", test: "filled", values: [] };
     case "carry":
@@ -55,6 +58,8 @@ export function isWhole(change: Change): boolean {
       return change.columns.length > 1 && change.into !== "";
     case "attributes":
       return change.pairs.length > 0 && change.pairs.every((p) => p.name && p.value);
+    case "rename":
+      return change.column !== "" && change.into !== "";
     case "keep":
       return (
         change.column !== "" &&
@@ -96,6 +101,8 @@ export function describe(change: Change): string {
       return `${list(change.columns)} into ${change.into}`;
     case "attributes":
       return change.pairs.map((p) => `${p.value} by ${p.name}`).join("; ");
+    case "rename":
+      return `${change.column} is called ${change.into}`;
     case "keep":
       return `${change.column} ${test(change.test)} ${list(change.values ?? [])}`;
     case "carry":

@@ -4,11 +4,13 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
+import { Link } from "react-router";
 import { isOpen, type Decisions, type Verdict } from "../../api/deciding";
 import type { RunView } from "../../api/hooks";
 import { Confirm } from "../../components/Confirm";
 import { Mark } from "../../components/Mark";
 import { count } from "../../components/words";
+import { useStoreId } from "../../shell/Shell";
 import type { useDecide } from "./useDecide";
 
 /** Lines to be let through, and what they are called. */
@@ -16,6 +18,9 @@ export interface Through {
   of: Verdict["of"];
   what: string;
 }
+
+/** How the findings about a delivery as a whole are called. */
+const UNUSUAL = "delivery_unusual:";
 
 interface FindingsProps {
   run: RunView;
@@ -28,6 +33,7 @@ interface FindingsProps {
 
 /** The findings of a run, those that still hold something first. */
 export function Findings({ run, decisions, guard, onGuard, onThrough }: FindingsProps) {
+  const store = useStoreId();
   const found = decisions?.findings ?? [];
   if (!found.length) return null;
   const sorted = [...found].sort((a, b) => Number(b.open) - Number(a.open));
@@ -60,6 +66,15 @@ export function Findings({ run, decisions, guard, onGuard, onThrough }: Findings
               sx={{ flex: "none" }}
             >
               {guard === one.guard ? "Show all lines" : count(one.lines, "line", "lines")}
+            </Button>
+          )}
+          {one.guard.startsWith(UNUSUAL) && run.feed_id !== null && (
+            <Button
+              component={Link}
+              to={`/s/${store}/feeds/${run.feed_id}/unusual?delivery=${run.delivery_id}`}
+              sx={{ flex: "none" }}
+            >
+              See what is unusual
             </Button>
           )}
           {isOpen(run) && one.open && (
