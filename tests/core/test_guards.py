@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.drift.model import DriftFinding
 from nomotax.core.guards.facts import Earlier, Facts
 from nomotax.core.guards.looks import findings
 from nomotax.core.guards.model import SORTS, Guard, guards_of
@@ -32,6 +33,8 @@ SCHEMA = StoreSchema(
 )  # fmt: skip
 USUAL = {"price": "10.00", "cost": "6.00", "length": "254", "stock": "3", "maker": "Wicher"}
 MAKERS = {"maker": pl.Series(["Wicher", "Rumak"] * 20)}
+GONE = DriftFinding(kind="column_gone", severity="hold", column="Cena", rows=100,
+                    said="The column 'Cena' is not there any more.")  # fmt: skip
 #: A hundred rows came the last time, all of them filled.
 BEFORE = (Earlier(100, dict.fromkeys(USUAL, 100)),)
 
@@ -53,13 +56,13 @@ def lines_of(changed=(), same=100, new=(), gone=0, rejected=0):
     return pl.DataFrame(told, schema=shape)
 
 
-def facts_of(earlier=BEFORE, filled=None, trial=False, **lines):
+def facts_of(earlier=BEFORE, filled=None, trial=False, unusual=(), **lines):
     frame = lines_of(**lines)
     counts = dict(frame["status"].value_counts().iter_rows())
     rows = frame.filter(pl.col("status") != "gone").height
     full = dict.fromkeys(USUAL, rows) | (filled or {})
     return Facts(frame.lazy(), SCHEMA, counts, full, earlier, lambda fields: {
-        f: MAKERS.get(f, pl.Series([], dtype=pl.String)) for f in fields}, trial)  # fmt: skip
+        f: MAKERS.get(f, pl.Series([], dtype=pl.String)) for f in fields}, trial, unusual)  # fmt: skip
 
 
 def seen(guards=(), **about):
@@ -106,6 +109,10 @@ TABLE = [
     ("strange makers", {"changed": [{"maker": f"Nowy {n}"} for n in range(21)], "same": 79},
      {"new_words:maker": (21, "Maker: 21 that no product has yet, as “Nowy 0”, “Nowy 1”, "
                               "“Nowy 2”")}),
+    ("a column is gone", {"unusual": [GONE, GONE.model_copy(update={"kind": "rows_dropped"}),
+                                      GONE.model_copy(update={"severity": "warn"})]},
+     {"delivery_unusual:": (0, "The column 'Cena' is not there any more")}),
+    ("a trial of a strange delivery", {"unusual": [GONE], "trial": True}, {}),
     ("a first delivery", {"earlier": (), "same": 0, "new": [{}] * 100}, {}),
     ("some rows as a trial", {"trial": True, "same": 2, "new": [{}] * 5}, {}),
 ]  # fmt: skip

@@ -183,7 +183,10 @@ def _unusual(delivery: Delivery, walk: CrosswalkRecord, schema: StoreSchema) -> 
 
 
 def delivery_line(
-    delivery: Delivery, earlier: list[Delivery], run: Run | None, unusual: list[DriftFinding]
+    delivery: Delivery,
+    earlier: list[Delivery],
+    run: Run | None,
+    unusual: Sequence[DriftFinding] = (),
 ) -> DeliveryLine:
     # Read again with another companion, the same bytes bring something else.
     known = [d for d in earlier if d.sha256 == delivery.sha256 and d.uses == delivery.uses]

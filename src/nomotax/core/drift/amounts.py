@@ -175,7 +175,7 @@ def _told(week: Week, one: Beside, shift: Shift) -> DriftFinding:
     if _is_slip(one, shift):
         return DriftFinding(
             kind="scale_shifted",
-            severity="hold" if shift.whole or shift.rows.mean() > 0.3 else "warn",
+            severity="hold" if shift.whole or shift.rows.mean() > 0.5 else "warn",
             column=one.name,
             factor=shift.factor,
             rows=hits,

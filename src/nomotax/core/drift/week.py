@@ -97,7 +97,15 @@ class Beside:
         if self.usual.weeks and self.usual.changed > 0:
             leaps = self.usual.farthest > 1.2 or self.usual.changed > 0.4
             return self.usual.steps >= 0.14 and (ever_zero or leaps)
-        return ever_zero
+        return ever_zero or self._scattered
+
+    @property
+    def _scattered(self) -> bool:
+        """Whether many of its numbers moved, each by a factor of its own."""
+        moved = self.ratios[np.isfinite(self.ratios) & (self.ratios != 0)]
+        if len(moved) < max(3, 0.15 * self.old.len()):
+            return False
+        return float(np.quantile(np.abs(moved - np.median(moved)), 0.75)) > 0.25
 
 
 @dataclass(frozen=True)

@@ -30,6 +30,10 @@ _SCALED = (FieldKind.MONEY, FieldKind.MEASURE, FieldKind.DECIMAL)
 _SAME = 0.01
 #: So many unusual things are said of a run.
 _SAID = 3
+#: What has a guard of its own, with a limit that a person sets.
+_GUARDED = frozenset(
+    ("rows_dropped", "scale_shifted", "prices_moved", "stock_emptied", "fill_dropped")
+)
 #: The whole in hundredths of a percent.
 _ALL = 10_000
 
@@ -257,10 +261,11 @@ def _new_words(facts: Facts, limit: Decimal) -> Iterator[Seen]:
 
 def _delivery_unusual(facts: Facts, limit: Decimal) -> Iterator[Seen]:
     """All that holds a delivery in one: the run is held by it once."""
-    said = [one.said for one in facts.unusual if one.severity == "hold"]
+    held = [one for one in facts.unusual if one.severity == "hold"]
+    said = [one.said for one in held if one.kind not in _GUARDED]
     if said and not facts.trial:
-        more = [f"{len(said) - _SAID} more are told with the delivery."] * (len(said) > _SAID)
-        yield Seen(" ".join([*said[:_SAID], *more]))
+        more = [f"{len(said) - _SAID} more are told with the delivery"] * (len(said) > _SAID)
+        yield Seen(" ".join([*said[:_SAID], *more]).rstrip("."))
 
 
 LOOKS: Mapping[GuardKind, Look] = {
