@@ -7,9 +7,9 @@ import random
 
 import pytest
 
-from tests.api.test_reading import upload
 from tests.api.test_matching import apply, crosswalk, draw
 from tests.api.test_path import get, send
+from tests.api.test_reading import upload
 
 COLUMNS = ["Codice", "Articolo", "Prezzo", "Giacenza", "Reparto"]
 NAMES = {"sku": "Codice", "name": "Articolo", "price": "Prezzo", "stock": "Giacenza"}

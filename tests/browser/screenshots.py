@@ -8,15 +8,16 @@ import time
 import urllib.request
 from pathlib import Path
 
+import polars as pl
 from playwright.sync_api import Browser, sync_playwright
 
+from nomotax.core.reading.read import Source, detect, read
 from nomotax.demo.load import DATA
 from tests.browser.conftest import FLAGS, Installation
 
 #: Buttons pressed before the picture is taken, by the view.
 PRESSED = {
     "fill": "Where row 1 gets it from",
-    "formula": "Formula",
     "guards": "Try on the last deliveries",
     "product": "fr",
     "questions": "open question",
@@ -27,7 +28,6 @@ VIEWS = [
     ("reading", "/s/1/feeds/1/reading", "light"),
     ("bench", "/s/1/feeds/1/bench?delivery=6", "light"),
     ("fill", "/s/1/feeds/1/bench?delivery=6&field=price", "light"),
-    ("formula", "/s/1/feeds/2/bench?field=name", "light"),
     ("bench-dark", "/s/1/feeds/1/bench?delivery=6&field=colour&only=questions", "dark"),
     ("categories", "/s/1/feeds/1/categories?delivery=6", "light"),
     ("values", "/s/1/feeds/1/values?delivery=6", "light"),
@@ -41,7 +41,8 @@ VIEWS = [
     ("store", "/s/1/schema?field=colour", "light"),
     ("tree", "/s/1/schema?view=categories", "light"),
     ("range", "/s/1/feeds/1/range", "light"),
-    # The last: it brings a feed of its own.
+    # These bring what the others do not show: a strange delivery, and a feed of its own.
+    ("unusual", "/s/1/feeds/1/unusual", "light"),
     ("matching", "/s/1/feeds/6/matching?group=none", "light"),
 ]
 
@@ -81,6 +82,27 @@ def two_weeks(address: str) -> None:
     settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
 
 
+def strange(address: str) -> None:
+    """A third week of the pigments in which several things are not as before."""
+    reading = detect(Source(DATA / "quarrow-week-2.csv")).reading
+    rows = read(Source(DATA / "quarrow-week-2.csv"), reading).frame.drop("__row", "__fault")
+    text = pl.col("Cost EUR").str.replace(",", "")
+    part = pl.int_range(pl.len()) % 9 == 0
+    rows = rows.with_columns(
+        pl.when(part).then(text).otherwise("Cost EUR").alias("Cost EUR"),
+        pl.when(part).then(pl.lit("0")).otherwise("Stock").alias("Stock"),
+    ).rename({"Désignation": "Product"})
+    send_file(address, 1, "quarrow-week-3.csv", rows.write_csv(separator=";"))
+
+
+def send_file(address: str, feed: int, name: str, text: str) -> None:
+    part = f'--x\r\nContent-Disposition: form-data; name="file"; filename="{name}"\r\n\r\n'
+    data = f"{part}{text}\r\n--x--\r\n".encode()
+    header = {"Content-Type": "multipart/form-data; boundary=x"}
+    where = f"{address}/api/v1/feeds/{feed}/deliveries"
+    urllib.request.urlopen(urllib.request.Request(where, data, header)).close()
+
+
 def wholesaler(address: str) -> None:
     """A feed that names products of the store otherwise, half of them by their GTIN."""
     body = {"supplier": "Tillwick Wholesale", "name": "Net prices"}
@@ -92,11 +114,7 @@ def wholesaler(address: str) -> None:
         words = product["title"].replace(",", "").split()
         ean = product["content"].get("gtin", "") if n % 3 == 0 else ""
         lines.append(f"{70400 + 3 * n};{' '.join(words[1:])};{ean};{n + 2}.40")
-    part = '--x\r\nContent-Disposition: form-data; name="file"; filename="net.csv"\r\n\r\n'
-    data = f"{part}{chr(10).join(lines)}\r\n--x--\r\n".encode()
-    header = {"Content-Type": "multipart/form-data; boundary=x"}
-    where = f"{address}/api/v1/feeds/{feed}/deliveries"
-    urllib.request.urlopen(urllib.request.Request(where, data, header)).close()
+    send_file(address, feed, "net.csv", "\n".join(lines))
     columns = {"name": "Item", "gtin": "EAN", "cost": "Net"}
     crosswalk = {
         "fills": {f: {"parts": [{"column": c}]} for f, c in columns.items()},
@@ -150,6 +168,8 @@ def main() -> None:
             browser = tool.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
             for name, path, scheme in VIEWS:
                 if not wanted or name in wanted:
+                    if name == "unusual":
+                        strange(installation.address)
                     if name == "matching":
                         wholesaler(installation.address)
                     if name == "range":

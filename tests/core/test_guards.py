@@ -35,6 +35,8 @@ USUAL = {"price": "10.00", "cost": "6.00", "length": "254", "stock": "3", "maker
 MAKERS = {"maker": pl.Series(["Wicher", "Rumak"] * 20)}
 GONE = DriftFinding(kind="column_gone", severity="hold", column="Cena", rows=100,
                     said="The column 'Cena' is not there any more.")  # fmt: skip
+OUT = GONE.model_copy(update={"kind": "stock_emptied", "column": "Stan",
+                              "said": "'Stan' is nothing for 50 of 100 articles."})  # fmt: skip
 #: A hundred rows came the last time, all of them filled.
 BEFORE = (Earlier(100, dict.fromkeys(USUAL, 100)),)
 
@@ -61,8 +63,11 @@ def facts_of(earlier=BEFORE, filled=None, trial=False, unusual=(), **lines):
     counts = dict(frame["status"].value_counts().iter_rows())
     rows = frame.filter(pl.col("status") != "gone").height
     full = dict.fromkeys(USUAL, rows) | (filled or {})
-    return Facts(frame.lazy(), SCHEMA, counts, full, earlier, lambda fields: {
-        f: MAKERS.get(f, pl.Series([], dtype=pl.String)) for f in fields}, trial, unusual)  # fmt: skip
+    return Facts(frame.lazy(), SCHEMA, counts, full, earlier, _words, trial, unusual)
+
+
+def _words(fields):
+    return {f: MAKERS.get(f, pl.Series([], dtype=pl.String)) for f in fields}
 
 
 def seen(guards=(), **about):
@@ -109,9 +114,15 @@ TABLE = [
     ("strange makers", {"changed": [{"maker": f"Nowy {n}"} for n in range(21)], "same": 79},
      {"new_words:maker": (21, "Maker: 21 that no product has yet, as “Nowy 0”, “Nowy 1”, "
                               "“Nowy 2”")}),
-    ("a column is gone", {"unusual": [GONE, GONE.model_copy(update={"kind": "rows_dropped"}),
-                                      GONE.model_copy(update={"severity": "warn"})]},
+    ("a column is gone", {"unusual": [GONE, GONE.model_copy(update={"severity": "warn"})]},
      {"delivery_unusual:": (0, "The column 'Cena' is not there any more")}),
+    ("sold out where the store has none of it", {"unusual": [OUT], "same": 0, "new": [{}] * 100,
+                                                 "earlier": ()},
+     {"delivery_unusual:": (0, "'Stan' is nothing for 50 of 100 articles")}),
+    ("sold out, as another guard says", {"unusual": [OUT], "same": 50,
+                                         "changed": [{"stock": "0"}] * 50},
+     {"stock_emptied:stock": (50, "Stock becomes nothing for 50 of 100 products that had some, "
+                                  "50 %")}),
     ("a trial of a strange delivery", {"unusual": [GONE], "trial": True}, {}),
     ("a first delivery", {"earlier": (), "same": 0, "new": [{}] * 100}, {}),
     ("some rows as a trial", {"trial": True, "same": 2, "new": [{}] * 5}, {}),

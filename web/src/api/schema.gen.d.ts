@@ -585,7 +585,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Call a column by the name that everything saved knows it by, now and in deliveries to come. */
+        /** Call a column as everything saved does, in this delivery and those to come. */
         post: operations["deliveries_take_new_name_deliveries__int_delivery_id__names_post"];
         delete?: never;
         options?: never;

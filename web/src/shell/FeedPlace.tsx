@@ -94,7 +94,7 @@ function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
         displayEmpty
         onChange={(e) => setSearch({ delivery: String(e.target.value) })}
         inputProps={{ "aria-label": "Delivery" }}
-        sx={{ maxWidth: 200 }}
+        sx={{ maxWidth: 150 }}
       >
         {line.deliveries.map((d) => (
           <MenuItem key={d.id} value={d.id}>
@@ -118,6 +118,7 @@ function QuestionsButton({ value }: { value: FeedContextValue }) {
       color="inherit"
       onClick={() => value.openQuestions(!value.asking)}
       aria-expanded={value.asking}
+      sx={{ flex: "none", whiteSpace: "nowrap" }}
     >
       <Mark state={count ? "question" : "computed"} says={count ? "waiting for answers" : "none"} />
       &nbsp;{count} open question{count === 1 ? "" : "s"}

@@ -105,7 +105,9 @@ def whole_shift(one: Beside, ratios: Figures) -> Shift | None:
     """The factor by which the middle one of all amounts moved, where that is no ordinary week."""
     known = ratios[np.isfinite(ratios)]
     shift = middle(known)
-    if abs(shift) <= max(ORDINARY, 1.15 * one.usual.middle + 0.02) or len(known) < 4:
+    # Of a feed's second delivery nobody knows yet how far its prices move in a week.
+    least = ORDINARY if one.usual.weeks else 2 * ORDINARY
+    if abs(shift) <= max(least, 1.15 * one.usual.middle + 0.02) or len(known) < 4:
         return None
     spread = high(np.abs(known - shift), 0.75)
     return Shift(one.name, math.exp(shift), np.isfinite(ratios), spread < 2 * _TIGHT, whole=True)
@@ -186,7 +188,7 @@ def _told(week: Week, one: Beside, shift: Shift) -> DriftFinding:
     up = "dearer" if shift.factor > 1 else "cheaper"
     severity: Severity = "hold" if shift.whole and abs(math.log(shift.factor)) > 0.26 else "warn"
     usually = math.exp(one.usual.middle) - 1
-    known = f"; in earlier weeks it was at most {percent(usually, 1)}" if one.usual.weeks else ""
+    known = f"; in earlier weeks it was at most {percent(usually, 1)}" if usually > 0.005 else ""
     same = ", each by the same factor, as in another currency" if shift.tight else ""
     return DriftFinding(
         kind="prices_moved",
@@ -205,7 +207,7 @@ def _spread(week: Week, one: Beside, rest: Figures) -> Iterator[DriftFinding]:
     limit = max(ORDINARY, min(one.usual.spread, 0.3))
     far = known & (np.abs(np.nan_to_num(rest)) > limit)
     share = far.sum() / known.sum()
-    if share <= max(0.22, 1.8 * one.usual.far + 0.08):
+    if share <= max(0.22 if one.usual.weeks else 0.45, 1.8 * one.usual.far + 0.08):
         return
     if not unusual(int(far.sum()), int(known.sum()), max(0.12, 1.5 * one.usual.far), FEW_ROWS):
         return

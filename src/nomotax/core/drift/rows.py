@@ -17,6 +17,8 @@ from nomotax.core.drift.week import Beside, Week
 #: So much of a list may be gone or new in an ordinary week, whatever was usual.
 _ORDINARY = 0.12
 _MUCH = 0.3
+#: Of fewer articles nothing is held.
+_FEW = 5
 #: A file that shares less than this with the last one is another one.
 _ANOTHER = 0.3
 
@@ -87,7 +89,7 @@ def _dropped(week: Week, gone: int, lost: float) -> DriftFinding:
     where = f", nearly all with {part}" if part else ""
     return DriftFinding(
         kind="rows_dropped",
-        severity="hold" if lost > _MUCH - 0.02 else "warn",
+        severity="hold" if lost > _MUCH - 0.02 and gone >= _FEW else "warn",
         rows=gone,
         said=f"{gone:,} of {week.was.rows:,} articles of the last delivery are missing "
         f"({percent(gone, week.was.rows)}){where}.{end} If they are applied as gone, the store "
@@ -161,7 +163,7 @@ def _code(one: Beside) -> bool:
     if one.was.number > 0.5 and not one.was.coded:
         return False
     words = one.old.drop_nulls()
-    blanks = words.head(2000).str.contains(r"\s\S+\s").mean() or 0.0
+    blanks = words.head(2000).str.contains(r"\s").mean() or 0.0
     digits = words.head(2000).str.contains(r"\d").mean() or 0.0
     return float(blanks) < 0.2 and float(digits) > 0.7 and one.was.places == 0  # type: ignore[arg-type]
 

@@ -12,6 +12,7 @@ from functools import lru_cache
 
 import numpy as np
 import polars as pl
+from babel import Locale, UnknownLocaleError
 
 from nomotax.core.drift.cells import Mask
 from nomotax.core.drift.model import DriftFinding, Severity
@@ -22,6 +23,8 @@ _PAGES = (
     "cp1252", "latin-1", "cp1250", "cp1251", "cp1253", "cp1254", "cp1257", "iso8859-2", "cp437",
     "cp850", "cp852", "cp866", "koi8-r", "shift_jis", "gb18030", "mac_roman",
 )  # fmt: skip
+#: Fewer letters do not tell a language.
+_ENOUGH = 150
 #: So many different cells are looked at.
 _LOOKED = 2000
 _LATIN = r"[^\x00-\x7F]"
@@ -146,7 +149,8 @@ def damage(week: Week, harms: Sequence[Harm]) -> Iterator[DriftFinding]:
         column=harms[0].column if len(harms) == 1 else "",
         rows=hits,
         said=f"Texts in {week.of_rows(hits)} {way}{shown}. It stands in "
-        f"{', '.join(repr(one.column) for one in harms[:4])}. Ask for the file in UTF-8.",
+        f"{', '.join(repr(one.column) for one in harms[:4])}. Look whether it is read in the "
+        "right encoding; if so, ask for the file anew.",
     )
 
 
@@ -176,19 +180,34 @@ def language(week: Week, one: Beside, spared: Mask) -> Iterator[DriftFinding]:
     old = one.old.filter(pl.Series(changed))
     new = one.new.filter(pl.Series(changed))
     before, now = _spoken(old.to_list()), _spoken(new.to_list())
-    if not (before and now and before != now) and not _translated(one, old, new):
+    other = bool(before and now and before != now) and not _added_to(old, new)
+    if not other and not _translated(one, old, new):
         return
     hits = int(changed.sum())
-    which = f" ({before} before, {now} now)" if before and now and before != now else ""
+    which = f" ({_language(before)} before, {_language(now)} now)" if other else ""
     yield DriftFinding(
         kind="language_changed",
         severity="warn",
         column=one.name,
-        to=now if which else "",
+        to=now if other else "",
         rows=hits,
         said=f"'{one.name}' comes in another language in {week.of_rows(hits)}{which}: "
         f"'{old[0][:40]}' is '{new[0][:40]}' now.",
     )
+
+
+def _added_to(old: pl.Series, new: pl.Series) -> bool:
+    """Whether most texts are still there, with more before or behind them."""
+    kept = sum(o in n or n in o for o, n in zip(old.to_list(), new.to_list(), strict=True))
+    return kept > 0.5 * old.len()
+
+
+def _language(code: str) -> str:
+    """A language's name in English, its code where it has none."""
+    try:
+        return Locale.parse(code).get_display_name("en") or code
+    except (UnknownLocaleError, ValueError):
+        return code
 
 
 def _spoken(texts: Sequence[str]) -> str:
@@ -196,7 +215,7 @@ def _spoken(texts: Sequence[str]) -> str:
     import py3langid
 
     words = re.sub(r"[\d_]+", " ", " ".join(dict.fromkeys(texts[:400])))[:6000]
-    if sum(c.isalpha() for c in words) < 50:
+    if sum(c.isalpha() for c in words) < _ENOUGH:
         return ""
     code: str = py3langid.classify(words)[0]
     return code

@@ -105,7 +105,7 @@ class Beside:
         moved = self.ratios[np.isfinite(self.ratios) & (self.ratios != 0)]
         if len(moved) < max(3, 0.15 * self.old.len()):
             return False
-        return float(np.quantile(np.abs(moved - np.median(moved)), 0.75)) > 0.25
+        return float(np.quantile(np.abs(moved - np.median(moved)), 0.75)) > 0.09
 
 
 @dataclass(frozen=True)

@@ -4,6 +4,7 @@ ratios that are set beside each other as statistics are floats."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from decimal import Decimal
 from statistics import median
 from typing import NamedTuple
@@ -11,6 +12,7 @@ from typing import NamedTuple
 import polars as pl
 
 from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.drift.model import DriftKind
 from nomotax.core.guards.facts import KNOWN, PLACE, WRITES, Facts, rough, whole
 from nomotax.core.guards.model import SORTS, Finding, Guard, GuardKind
 from nomotax.core.kinds import FieldKind
@@ -30,10 +32,14 @@ _SCALED = (FieldKind.MONEY, FieldKind.MEASURE, FieldKind.DECIMAL)
 _SAME = 0.01
 #: So many unusual things are said of a run.
 _SAID = 3
-#: What has a guard of its own, with a limit that a person sets.
-_GUARDED = frozenset(
-    ("rows_dropped", "scale_shifted", "prices_moved", "stock_emptied", "fill_dropped")
-)
+#: What another guard says of the catalog, where it saw it there.
+_TOLD_BY: Mapping[DriftKind, GuardKind] = {
+    "rows_dropped": "rows_fewer",
+    "scale_shifted": "scale_shifted",
+    "prices_moved": "prices_moved",
+    "stock_emptied": "stock_emptied",
+    "fill_dropped": "cells_empty",
+}
 #: The whole in hundredths of a percent.
 _ALL = 10_000
 
@@ -51,16 +57,22 @@ Look = Callable[[Facts, Decimal], Iterator[Seen]]
 
 def findings(facts: Facts, guards: Sequence[Guard]) -> Iterator[tuple[Finding, pl.Series]]:
     """What the guards that are on see in a changeset, with the places of the lines; none of one
-    without lines."""
+    without lines. That the delivery is unusual comes last: what another guard has said of the
+    catalog is not said again."""
+    told: set[GuardKind] = set()
     for guard in guards:
         if not guard.on:
             continue
+        if guard.kind == "delivery_unusual":
+            left = [one for one in facts.unusual if _TOLD_BY.get(one.kind) not in told]
+            facts = replace(facts, unusual=left)
         for seen in LOOKS[guard.kind](facts, guard.limit):
             places = seen.places if seen.places is not None else pl.Series([], dtype=pl.UInt32)
             made = Finding(
                 kind=guard.kind, field=seen.field, holds=SORTS[guard.kind].holds, said=seen.said,
                 lines=places.len(),
             )  # fmt: skip
+            told.add(guard.kind)
             yield made, places.cast(pl.UInt32)
 
 
@@ -261,15 +273,13 @@ def _new_words(facts: Facts, limit: Decimal) -> Iterator[Seen]:
 
 def _delivery_unusual(facts: Facts, limit: Decimal) -> Iterator[Seen]:
     """All that holds a delivery in one: the run is held by it once."""
-    held = [one for one in facts.unusual if one.severity == "hold"]
-    said = [one.said for one in held if one.kind not in _GUARDED]
+    said = [one.said for one in facts.unusual if one.severity == "hold"]
     if said and not facts.trial:
         more = [f"{len(said) - _SAID} more are told with the delivery"] * (len(said) > _SAID)
         yield Seen(" ".join([*said[:_SAID], *more]).rstrip("."))
 
 
 LOOKS: Mapping[GuardKind, Look] = {
-    "delivery_unusual": _delivery_unusual,
     "rows_fewer": _rows_fewer,
     "rows_rejected": _rows_rejected,
     "products_new": _products_new,
@@ -282,6 +292,7 @@ LOOKS: Mapping[GuardKind, Look] = {
     "stock_emptied": _stock_emptied,
     "scale_shifted": _scale_shifted,
     "new_words": _new_words,
+    "delivery_unusual": _delivery_unusual,
 }
 
 

@@ -74,11 +74,11 @@ SORTS: Mapping[GuardKind, GuardSort] = {
         _sort("scale_shifted", "Other unit or currency", "lines", "5",
               "with a number that is 100, 25.4, 0.4536 times … what it was, where those are over "
               "{limit} % of all"),
-        _sort("delivery_unusual", "Unusual delivery", "run", "",
-              "it is so unlike the deliveries before it that something must be wrong with it"),
         _sort("new_words", "New words", "lines", "20",
               "with a word, maker or category that is new to the store, where there are over "
               "{limit} of those"),
+        _sort("delivery_unusual", "Unusual delivery", "run", "",
+              "it is so unlike the deliveries before it that something must be wrong with it"),
     )
 }  # fmt: skip
 

@@ -3,7 +3,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { Link } from "react-router";
-import { useDelivery } from "../../api/hooks";
+import { useDelivery, type Reading } from "../../api/hooks";
 import { useReread, useTakeName, useUnusual, type DeliveryBeside, type Unusual } from "../../api/unusual";
 import { Mark, type ValueState } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
@@ -32,7 +32,7 @@ const GROUPS: { severity: Unusual["severity"]; title: string; state: ValueState;
     severity: "hold",
     title: "Holds it",
     state: "refused",
-    says: "A run of this delivery waits for a person, unless the guard is off.",
+    says: "A run of this delivery waits for a person, unless its guards are off.",
   },
   { severity: "warn", title: "Worth a look", state: "question", says: "Nothing waits for these." },
   { severity: "note", title: "Good to know", state: "arrived", says: "Nobody needs to do anything." },
@@ -53,9 +53,9 @@ function Told({ told }: { told: DeliveryBeside }) {
           {told.things.length ? `Unusual in ${told.file_name}` : `Nothing unusual in ${told.file_name}`}
         </Typography>
         <Typography color="textSecondary" sx={{ mb: 2 }}>
-          {told.rows.toLocaleString("en")} rows, beside {told.before.file_name} of{" "}
-          {ago(told.before.received_at)} and what {count(told.known, "delivery was", "deliveries were")} like
-          before it.
+          {told.rows.toLocaleString("en")} rows, beside {told.before.file_name} (
+          {ago(told.before.received_at)}) and what {count(told.known, "delivery was", "deliveries were")} like
+          so far.
         </Typography>
         {GROUPS.map((group) => (
           <Group key={group.severity} told={told} group={group} />
@@ -145,7 +145,11 @@ function Remedy({ told, one }: { told: DeliveryBeside; one: Unusual }) {
   const column =
     path === "bench" ? `&column=${encodeURIComponent(one.kind === "column_gone" ? "" : one.column)}` : "";
   return (
-    <Button component={Link} to={`/s/${store}/feeds/${feed}/${path}?delivery=${told.id}${column}`}>
+    <Button
+      component={Link}
+      to={`/s/${store}/feeds/${feed}/${path}?delivery=${told.id}${column}`}
+      sx={{ justifySelf: "end" }}
+    >
       {label}
     </Button>
   );
@@ -157,20 +161,21 @@ function TakeName({ told, one }: { told: DeliveryBeside; one: Unusual }) {
   const reading = useDelivery(told.id).data?.reading;
   const back = useReread(feed, told.id);
   const name = useTakeName(feed, told.id);
-  const takeIt = () =>
-    name.mutate(
-      { column: one.column, to: one.to },
-      {
-        onSuccess: () =>
-          undo.did(
-            `'${one.to}' is called '${one.column}'`,
-            reading ? () => back.mutateAsync(reading) : undefined,
-          ),
-        onError: undo.failed,
-      },
-    );
+  // It is taken once it can be given back, with the reading that there is now. That is told by the
+  // promise: this button is gone by then.
+  const takeIt = (before: Reading) =>
+    name
+      .mutateAsync({ column: one.column, to: one.to })
+      .then(
+        () => undo.did(`'${one.to}' is called '${one.column}'`, () => back.mutateAsync(before)),
+        undo.failed,
+      );
   return (
-    <Button variant="contained" onClick={takeIt} disabled={name.isPending}>
+    <Button
+      variant="contained"
+      onClick={() => reading && void takeIt(reading)}
+      disabled={!reading || name.isPending}
+    >
       Take the new name
     </Button>
   );
