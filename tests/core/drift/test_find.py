@@ -9,19 +9,19 @@ import polars as pl
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.core.drift.weeks import goods, history, kinds, later, table, told
+from tests.core.drift.weeks import goods, history, kinds, later, ordinary, table, told
 
 from nomotax.core.drift.find import behold, first
 from nomotax.core.drift.imprint import Imprint, Table, imprint
 
-few = settings(max_examples=15, deadline=None)
+few = settings(max_examples=8, deadline=None)
 
 
 def with_week(change, weeks=3):
     """What is told of a week that begins as an ordinary one, and is changed."""
-    rows = history(weeks)
-    new = [change(i, dict(row)) for i, row in enumerate(later(rows[-1], 99))]
-    return told(*map(table, rows), table([row for row in new if row is not None]))
+    tables, kept = ordinary(weeks)
+    new = [change(i, dict(row)) for i, row in enumerate(later(history(weeks)[-1], 99))]
+    return behold(table([row for row in new if row is not None]), tables[-1], kept)
 
 
 @given(st.randoms(use_true_random=False))
@@ -30,12 +30,13 @@ def test_order_and_blanks_change_nothing(rng):
     """Rows and columns in any order and with blanks around cells are told the same of."""
     rows = history()
     new = [row | {"Pris": "1,00"} if i < 6 else row for i, row in enumerate(later(rows[-1], 7))]
-    plain = told(*map(table, rows), table(new))
+    tables, kept = ordinary()
+    plain = behold(table(new), tables[-1], kept)
     columns = list(new[0])
     rng.shuffle(columns)
     shuffled = [{c: row[c] and f" {row[c]} " for c in columns} for row in new]
     rng.shuffle(shuffled)
-    other = told(*map(table, rows), table(shuffled))
+    other = behold(table(shuffled), tables[-1], kept)
     assert {(o.kind, o.column, o.rows) for o in plain.findings} == {
         (o.kind, o.column, o.rows) for o in other.findings
     }
@@ -45,8 +46,8 @@ def test_order_and_blanks_change_nothing(rng):
 @given(st.integers(0, 10_000), st.integers(2, 5))
 @few
 def test_ordinary_weeks_are_quiet(seed, weeks):
-    rows = history(weeks)
-    assert not kinds(told(*map(table, rows), table(later(rows[-1], seed))))
+    tables, kept = ordinary(weeks)
+    assert not kinds(behold(table(later(history(weeks)[-1], seed)), tables[-1], kept))
 
 
 @pytest.mark.parametrize("factor", [100.0, 0.001, 1000.0, 1.18, 0.72, 25.4])

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import random
+from collections.abc import Sequence
+from functools import cache
 
 import polars as pl
 
@@ -59,13 +61,24 @@ def history(weeks: int = 3) -> list[list[dict[str, str | None]]]:
     return made
 
 
+def imprints(weeks: Sequence[Table]) -> list[Imprint]:
+    """What is kept of deliveries, each held beside those before it."""
+    made: list[Imprint] = []
+    for at, one in enumerate(weeks):
+        made.append(behold(one, weeks[at - 1], made).imprint if at else first(one))
+    return made
+
+
 def told(*weeks: Table, cut: bool = False) -> Beheld:
-    """What is told of the last of some deliveries, each held beside those before it."""
-    before: list[Imprint] = []
-    for at, one in enumerate(weeks[:-1]):
-        known = behold(one, weeks[at - 1], before).imprint if at else first(one)
-        before.append(known)
-    return behold(weeks[-1], weeks[-2], before, cut)
+    """What is told of the last of some deliveries."""
+    return behold(weeks[-1], weeks[-2], imprints(weeks[:-1]), cut)
+
+
+@cache
+def ordinary(weeks: int = 3) -> tuple[list[Table], list[Imprint]]:
+    """Ordinary weeks, and what is kept of them."""
+    tables = [table(rows) for rows in history(weeks)]
+    return tables, imprints(tables)
 
 
 def kinds(beheld: Beheld) -> set[tuple[str, str]]:

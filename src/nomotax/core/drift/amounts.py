@@ -37,6 +37,8 @@ _TIGHT = 0.012
 _OUT, _WRONG = math.log(2.2), math.log(6)
 #: Quantities are told when they are five times what they were.
 _MULTIPLE = math.log(5)
+#: What has never moved, and moves by more than this, is of another scale.
+_MUCH = math.log(2.5)
 #: A promotion takes off less than this.
 _PROMOTION = 0.6
 #: So many fresh rows tell of a scale.
@@ -56,7 +58,7 @@ class Shift:
 
 def amounts(week: Week, one: Beside) -> Iterator[DriftFinding]:
     """What is strange in a column of amounts; at most one finding of a kind."""
-    if not (one.was.numeric and one.now.numeric) or one.was.coded:
+    if not (one.was.numeric and one.now.numeric) or one.was.coded or one.few:
         return
     if one.quantity:
         yield from _multiplied(week, one)
@@ -168,7 +170,7 @@ def _is_slip(one: Beside, shift: Shift) -> bool:
         return True
     static = one.usual.weeks > 0 and one.usual.changed < 0.02
     near = any(abs(log - slip) < 0.03 for slip in _UNITS)
-    return (static and (near or shift.tight)) or abs(log) > math.log(5)
+    return (static and near) or abs(log) > math.log(5) or (static and abs(log) > _MUCH)
 
 
 def _told(week: Week, one: Beside, shift: Shift) -> DriftFinding:
@@ -185,7 +187,7 @@ def _told(week: Week, one: Beside, shift: Shift) -> DriftFinding:
             f"{where}, as when a decimal mark is lost or another unit is meant. Ask the supplier "
             "which it is before anything is applied.",
         )
-    up = "dearer" if shift.factor > 1 else "cheaper"
+    up = "higher" if shift.factor > 1 else "lower"
     severity: Severity = "hold" if shift.whole and abs(math.log(shift.factor)) > 0.26 else "warn"
     usually = math.exp(one.usual.middle) - 1
     known = f"; in earlier weeks it was at most {percent(usually, 1)}" if usually > 0.005 else ""

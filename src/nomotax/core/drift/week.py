@@ -93,11 +93,19 @@ class Beside:
         do and prices never."""
         if not self.was.numeric or self.was.whole < 0.98 or self.was.places > 0:
             return False
-        ever_zero = any(c.zero > 0 for c in (*self.earlier, self.now))
+        ever_zero = any(c.zero > 0 for c in self.earlier)
         if self.usual.weeks and self.usual.changed > 0:
             leaps = self.usual.farthest > 1.2 or self.usual.changed > 0.4
             return self.usual.steps >= 0.14 and (ever_zero or leaps)
         return ever_zero or self._scattered
+
+    @cached_property
+    def few(self) -> bool:
+        """Whether its numbers are a list of a few: rates of tax, sizes of packs, yes and no as 1
+        and 0. They are words, and no amounts."""
+        few = self.was.distinct <= 6 and self.was.filled >= 5 * self.was.distinct
+        whole = self.was.numeric and self.was.whole > 0.99
+        return few and whole and self.usual.unseen < 0.01 and not self.quantity
 
     @property
     def _scattered(self) -> bool:

@@ -11,6 +11,7 @@ from nomotax.core.drift.cells import Mask, counted
 from nomotax.core.drift.chance import unusual
 from nomotax.core.drift.model import DriftFinding, Severity
 from nomotax.core.drift.week import Beside, Week
+from nomotax.core.units.table import find_unit
 
 #: A word of a list stands in so many rows on average.
 _REPEATS = 1.8
@@ -31,14 +32,12 @@ def new_words(week: Week, one: Beside, spared: Mask) -> Iterator[DriftFinding]:
     if not strange and total < max(3, 0.1 * one.filled):
         return
     share = hits / max(1, of)
-    severity: Severity = "note"
-    if strange:
-        severity = "hold" if share > 0.9 else "warn" if share >= 0.06 else "note"
+    severity: Severity = "warn" if strange and share >= 0.06 and not _same_unit(one) else "note"
     words = _which(one, unseen)
     path = _is_path(one)
     yield DriftFinding(
         kind="new_categories" if path else "new_words",
-        severity="warn" if severity == "hold" else severity,
+        severity=severity,
         column=one.name,
         rows=total,
         said=f"{total:,} of {one.filled:,} cells of '{one.name}' hold "
@@ -52,10 +51,16 @@ def _listed(one: Beside) -> bool:
     if one.was.date > 0.3 or one.was.filled < 4 or one.was.words is None:
         return False
     if one.was.number > 0.6:
-        # Rates of tax, sizes of packs, yes and no as 1 and 0: numbers, and yet a list.
-        few = one.was.distinct <= 6 and one.was.filled >= 5 * one.was.distinct
-        return few and one.was.whole > 0.99 and one.usual.unseen < 0.01 and not one.quantity
+        return one.few
     return one.was.filled >= _REPEATS * one.was.distinct or one.was.distinct <= 3
+
+
+def _same_unit(one: Beside) -> bool:
+    """Whether all that is new are other ways to write units that were there."""
+    known = one.known or frozenset()
+    units = {unit.code for word in known if (unit := find_unit(word))}
+    new = [find_unit(word) for word in one.now.words or {} if word.casefold() not in known]
+    return bool(units) and all(unit is not None and unit.code in units for unit in new)
 
 
 def unseen_cells(one: Beside) -> Mask:
