@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import binom
+from scipy.special import bdtrc
 
 #: The chance at which a thing is taken for more than chance.
 LIKELY = 1e-5
@@ -22,7 +22,7 @@ def unusual(hits: int, of: int, rate: float, chance: float = LIKELY) -> bool:
     """Whether so many ``hits`` hardly ever come of ``of`` draws at this usual ``rate``."""
     if hits <= 0 or of <= 0:
         return False
-    return bool(binom.sf(hits - 1, of, min(max(rate, 0.0), 1.0)) < chance)
+    return bool(bdtrc(hits - 1, of, min(max(rate, 0.0), 1.0)) < chance)
 
 
 @dataclass(frozen=True)
