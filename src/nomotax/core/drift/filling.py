@@ -22,7 +22,7 @@ def emptied(week: Week, one: Beside) -> Iterator[DriftFinding]:
     stand_ins = _stand_ins(one)
     hit = one.emptied | stand_ins
     hits, filled = int(hit.sum()), one.old.len() - one.old.null_count()
-    fresh, of = _fresh_empty(one), one.fresh.len()
+    fresh, of = one.fresh.null_count(), one.fresh.len()
     usual_fill = min(
         c.filled / max(1, i.rows) for c, i in zip(one.earlier, _imprints(week, one), strict=True)
     )
@@ -69,10 +69,6 @@ def _stand_ins(one: Beside) -> Mask:
     )
     found: Mask = hit & (not ever)
     return found
-
-
-def _fresh_empty(one: Beside) -> int:
-    return one.fresh.null_count()
 
 
 def constant(week: Week, one: Beside) -> Iterator[DriftFinding]:

@@ -39,7 +39,7 @@ _MANY = 100_000
 
 
 class ColumnImprint(BaseModel):
-    """One column. Shares are of its filled cells; ``whole``, ``zero`` and ``negative`` of those
+    """One column. Shares are of its filled cells; ``whole`` and ``zero`` of those
     that are numbers. ``grouped`` counts numbers with a sign between their thousands, ``ungrouped``
     those of a thousand and more without. ``coded`` says that its digits are codes and no amounts:
     zeros stand before them, or all are of one length and different. ``lettered`` are numbers with
@@ -57,7 +57,6 @@ class ColumnImprint(BaseModel):
     marked: float = 0.0
     whole: float = 0.0
     zero: float = 0.0
-    negative: float = 0.0
     mark: DecimalMark = "."
     places: int = 0
     commas: float = 0.0
@@ -67,7 +66,6 @@ class ColumnImprint(BaseModel):
     length: float = 0.0
     coded: bool = False
     middle: float = 0.0
-    greatest: float = 0.0
     words: dict[str, int] | None = None
 
     @property
@@ -217,11 +215,9 @@ def _of_numbers(cells: pl.Series, otherwise: DecimalMark) -> dict[str, object]:
         "places": decimals(cells),
         "whole": float(np.mean(found == np.round(found))) if len(found) else 0.0,
         "zero": float(np.mean(found == 0)) if len(found) else 0.0,
-        "negative": float(np.mean(found < 0)) if len(found) else 0.0,
         "commas": share(cells, COMMA),
         "points": share(cells, POINT),
         "grouped": {sign: n for sign, n in grouped.items() if n},
         "ungrouped": int((found >= 1000).sum()) - sum(grouped.values()),
         "middle": float(np.log(np.median(above))) if len(above) else 0.0,
-        "greatest": float(above.max()) if len(above) else 0.0,
     }

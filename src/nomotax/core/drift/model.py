@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal, get_args
+from typing import Literal
 
 from pydantic import BaseModel, ConfigDict
 
@@ -13,7 +13,6 @@ DriftKind = Literal[
     "new_categories", "prices_moved", "outliers", "stock_emptied", "language_changed",
     "encoding_damaged", "stale", "dates_shifted", "shuffled_columns", "truncated", "html_instead",
 ]  # fmt: skip
-KINDS: tuple[DriftKind, ...] = get_args(DriftKind)
 #: A note is worth knowing, a warning worth a look, and what holds is not applied by itself.
 Severity = Literal["note", "warn", "hold"]
 RANK: dict[Severity, int] = {"note": 0, "warn": 1, "hold": 2}
