@@ -15,8 +15,9 @@ class Settings(BaseSettings):
 
     ``hosts`` are names under which the application may be reached beside the loopback ones;
     ``fetch_inside`` are hosts (``name`` or ``name:port``) inside our own network that may be
-    fetched from; ``secret_file`` holds the key that passwords are locked with, and is made where
-    it is missing.
+    fetched from, ``folders`` those of this machine, separated by colons, that may be watched, and
+    a fetch lasts ``fetch_minutes`` at most; ``stand_ins`` is the folder of the demo's stand-ins;
+    ``secret_file`` holds the key that passwords are locked with, and is made where it is missing.
     """
 
     model_config = SettingsConfigDict(env_prefix="NOMOTAX_", frozen=True)
@@ -29,6 +30,9 @@ class Settings(BaseSettings):
     secret_file: Path = Path("var/secret.key")
     hosts: str = ""
     fetch_inside: str = ""
+    fetch_minutes: int = Field(default=30, ge=1)
+    folders: str = ""
+    stand_ins: str = ""
 
     @property
     def upload_limit(self) -> int:

@@ -10,7 +10,7 @@ import pytest
 
 from nomotax.core.reading.delimited import read_delimited
 from nomotax.core.reading.detect_delimited import detect_delimited
-from nomotax.demo.load import DATA
+from nomotax.demo.load import DATA, SENDERS, SUPPLIER
 
 BUNDLE = json.loads((DATA / "quarrow-crosswalk.json").read_text())
 
@@ -32,6 +32,15 @@ def prepare(client, work, delivery=None):
     run = send(client, "post", f"/feeds/1/runs{query}", status=201)
     work()
     return get(client, f"/runs/{run['id']}")
+
+
+def next_week(client, feed=1, supplier=SUPPLIER):
+    """The second file of one of the demo's suppliers, brought by hand."""
+    name = SENDERS[supplier].files[1]
+    form = {"file": (io.BytesIO((DATA / name).read_bytes()), name)}
+    answer = client.post(f"/api/v1/feeds/{feed}/deliveries", data=form)
+    assert answer.status_code == 201, answer.text
+    return answer.json
 
 
 def unguarded(client, feed):
@@ -82,7 +91,7 @@ def test_another_reading_is_kept_on_the_feed(client):
     assert any(p["kind"] == "broken_row" for p in wrong["problems"])
     right = send(client, "put", "/deliveries/1/reading", {"reading": reading})
     assert len(right["columns"]) == 27
-    arrived = send(client, "post", "/demo/feeds/1/next", status=201)["id"]
+    arrived = next_week(client)["id"]
     assert get(client, f"/deliveries/{arrived}")["reading"] == reading
 
 
@@ -192,7 +201,7 @@ def test_two_weeks(mapped, work):
     assert get(mapped, "/runs/1")["status"] == "applied"
     assert len(after) == len(before) + 878 and after["QP-003999"] == before["QP-003999"]
 
-    send(mapped, "post", "/demo/feeds/1/next", status=201)
+    next_week(mapped)
     asked = get(mapped, "/feeds/1/questions")["questions"]
     assert {(q["kind"], q["subject"]) for q in asked} == {("value", "T"),
                                                          ("category", "Paint/Casein")}  # fmt: skip
@@ -286,7 +295,7 @@ def test_what_a_later_run_wrote_stays_when_an_earlier_one_is_undone(mapped, work
     first = prepare(mapped, work)["id"]
     send(mapped, "post", f"/runs/{first}/apply", status=202)
     work()
-    send(mapped, "post", "/demo/feeds/1/next", status=201)
+    next_week(mapped)
     second = prepare(mapped, work)["id"]
     send(mapped, "post", f"/runs/{second}/apply", status=202)
     work()
@@ -346,7 +355,7 @@ def test_an_undo_is_stale_where_the_catalog_has_changed_since_it_was_looked_at(m
     first = prepare(mapped, work)["id"]
     send(mapped, "post", f"/runs/{first}/apply", status=202)
     work()
-    send(mapped, "post", "/demo/feeds/1/next", status=201)
+    next_week(mapped)
     second = prepare(mapped, work)["id"]
     undo = send(mapped, "post", f"/runs/{first}/undo", status=201)["id"]
     work()

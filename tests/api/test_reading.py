@@ -7,7 +7,7 @@ import io
 import pytest
 
 from nomotax.demo.load import DATA, SENDERS
-from tests.api.test_path import get, send
+from tests.api.test_path import get, next_week, send
 from tests.core.reading import files
 
 PRICES = b"sku;cost\n001;10,00\n002;20,00\n003;30,00\n"
@@ -46,7 +46,7 @@ def test_every_demo_supplier_comes_to_the_bench_twice(client, supplier):
     found = get(client, "/stores/1/arrivals")["feeds"]
     feed = next(f for f in found if f["supplier"] == supplier)["id"]
     first = get(client, f"/deliveries/{lines(client, feed)[0]['id']}")
-    arrived = send(client, "post", f"/demo/feeds/{feed}/next", status=201)["id"]
+    arrived = next_week(client, feed, supplier)["id"]
     second = get(client, f"/deliveries/{arrived}")
     assert first["status"] == second["status"] == "waiting" and second["complete"]
     assert second["reading"] == first["reading"] and second["columns"] == first["columns"]

@@ -10,7 +10,7 @@ from sqlalchemy import event
 
 from nomotax.records.database import database_url, engine_for
 from tests.api.test_first_hour import GARDEN, by_hand, feed_of
-from tests.api.test_path import BUNDLE, get, send
+from tests.api.test_path import BUNDLE, get, next_week, send
 
 FEEDS = 40
 MOST = 20
@@ -94,10 +94,6 @@ def refusal(client):
 def places(client):
     body = {"table": "Quarrow Pigments categories", "places": {"Sets": None, "Pigment": "New > X"}}
     return send(client, "put", "/feeds/1/categories", body)
-
-
-def next_week(client):
-    return send(client, "post", "/demo/feeds/1/next", status=201)
 
 
 CHANGES = [words, rate, refusal, places, next_week]

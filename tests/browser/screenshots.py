@@ -78,8 +78,15 @@ def two_weeks(address: str) -> None:
     settle(address, castelune, "prepared")
     ask(address, "POST", f"/runs/{castelune}/apply?snapshot_first=true")
     settle(address, castelune, "applied")
-    ask(address, "POST", "/demo/feeds/1/next")
+    fetched(address, 1)
     settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
+
+
+def fetched(address: str, feed: int) -> None:
+    """A week passes, and the next delivery is fetched."""
+    ask(address, "POST", f"/demo/feeds/{feed}/next")
+    while ask(address, "GET", f"/feeds/{feed}/fetches")["fetches"][0]["status"] != "new":
+        time.sleep(0.3)
 
 
 def strange(address: str) -> None:

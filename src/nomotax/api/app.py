@@ -28,6 +28,7 @@ from nomotax.api import (
     runs,
     schemas,
     snapshots,
+    sources,
     stores,
 )
 from nomotax.api.answers import Problem, attach, invalid, problem
@@ -39,9 +40,8 @@ from nomotax.records.database import ping
 from nomotax.settings import settings
 
 _AREAS = (
-    stores, schemas, categories, products, deliveries, feeds, guards, matching, ranges, prices,
-    crosswalks, lookups,
-    rates,
+    stores, schemas, categories, products, deliveries, feeds, sources, guards, matching, ranges,
+    prices, crosswalks, lookups, rates,
     runs, snapshots, removals, notes, contrasts,
 )  # fmt: skip
 

@@ -6,12 +6,13 @@ from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel
 
-from nomotax.api.answers import RESPONSES, FeedPath, Made, answer
+from nomotax.api.answers import RESPONSES, FeedPath, answer
 from nomotax.core.errors import NotFound
 from nomotax.demo.bank import todays_rates
-from nomotax.demo.load import next_delivery, waiting_deliveries
+from nomotax.demo.load import release_next, waiting_files
+from nomotax.demo.outside.stand_ins import StandIns
 from nomotax.demo.pictures import draw
-from nomotax.records.repository import known_id
+from nomotax.flows.fetching import FetchLine
 
 api = APIBlueprint("demo", __name__, abp_tags=[Tag(name="demo")], abp_responses=RESPONSES)
 
@@ -44,11 +45,15 @@ def picture(path: StandInPath) -> Response:
 @api.get("/api/v1/demo/feeds/<int:feed_id>/next", responses={200: Waiting})
 def get_next(path: FeedPath) -> Response:
     """Which file the demo's supplier would send next."""
-    names = waiting_deliveries(path.feed_id)
+    outside = StandIns.running()
+    names = waiting_files(path.feed_id, outside) if outside else []
     return answer(Waiting(file_name=names[0] if names else ""))
 
 
-@api.post("/api/v1/demo/feeds/<int:feed_id>/next", responses={201: Made})
-def let_arrive(path: FeedPath) -> Response:
-    """Let a week pass: the supplier's next file arrives."""
-    return answer(Made(id=known_id(next_delivery(path.feed_id))), 201)
+@api.post("/api/v1/demo/feeds/<int:feed_id>/next", responses={202: FetchLine})
+def let_pass(path: FeedPath) -> Response:
+    """Let a week pass: the supplier lays its next file out, and it is fetched."""
+    outside = StandIns.running()
+    if outside is None:
+        raise NotFound("No stand-in of a supplier is running.", remedy="Begin with `make start`.")
+    return answer(release_next(path.feed_id, outside), 202)

@@ -12,13 +12,18 @@ import time
 import urllib.request
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 from urllib.error import URLError
 
 import click
 
 from nomotax.core.errors import NomotaxError
+from nomotax.demo.outside.layout import FOLDER
 from nomotax.records.postgres import Cluster, cluster_folder, free_port
 from nomotax.settings import settings
+
+if TYPE_CHECKING:
+    from nomotax.demo.outside.stand_ins import StandIns
 
 _DEFAULT_PORT = 8420
 _PATIENCE = 60.0
@@ -104,11 +109,18 @@ def up(port: int | None) -> None:
     from nomotax.records.database import migrate
 
     migrate()
-    if load_demo() is not None:
-        click.echo("The demo store is loaded.")
     web_port = port or place.port("web", _DEFAULT_PORT)
-    # The demo's bank and suppliers are stand-ins on this very server.
-    env["NOMOTAX_FETCH_INSIDE"] = settings().fetch_inside or f"127.0.0.1:{web_port}"
+    outside = _stand_ins(place)
+    # The demo's bank is a stand-in on the web server, its suppliers on servers of their own.
+    inside = ",".join([f"127.0.0.1:{web_port}", *outside.addresses])
+    env["NOMOTAX_FETCH_INSIDE"] = settings().fetch_inside or inside
+    env["NOMOTAX_STAND_INS"] = str(outside.root)
+    env["NOMOTAX_FOLDERS"] = settings().folders or str(outside.root / FOLDER)
+    os.environ.update(env)
+    if not place.running("stand-ins"):
+        place.spawn("stand-ins", [*_PROGRAM, "stand-ins"], env)
+    if load_demo(outside=outside) is not None:
+        click.echo("The demo store is loaded.")
     for name, queue in _WORKERS.items():
         if not place.running(name):
             place.spawn(name, [*_PROGRAM, "worker", "--queue", queue], env)
@@ -117,6 +129,34 @@ def up(port: int | None) -> None:
     address = f"http://127.0.0.1:{web_port}"
     _wait_for(f"{address}/api/v1/health", place)
     click.echo(f"Nomotax is running: {address}")
+
+
+def _stand_ins(place: Home) -> StandIns:
+    """The demo's suppliers, on ports that stay the same."""
+    from nomotax.demo.outside.layout import Ports
+    from nomotax.demo.outside.sftp import host_key
+    from nomotax.demo.outside.stand_ins import StandIns
+
+    root = place.folder / "outside"
+    root.mkdir(exist_ok=True)
+    key = host_key(root / "host-key").get_fingerprint()
+    wanted = {"web": 8430, "ftp": 8431, "sftp": 8432, "mail": 8433}
+    own = {name: place.port(f"stand-in-{name}", port) for name, port in wanted.items()}
+    made = StandIns(root, Ports(**own, host_key=key))
+    made.keep()
+    return made
+
+
+@click.command("stand-ins")
+def stand_ins() -> None:
+    """Be the demo's suppliers on loopback, until stopped."""
+    from nomotax.demo.outside.run import run
+    from nomotax.demo.outside.stand_ins import StandIns
+
+    found = StandIns.running()
+    if found is None:
+        raise NomotaxError("No folder of stand-ins is named.", where="NOMOTAX_STAND_INS")
+    run(found.root, found.ports)
 
 
 def _start_database(place: Home) -> dict[str, str]:
@@ -161,7 +201,7 @@ def _wait_for(address: str, place: Home) -> None:
 def down() -> None:
     """Stop everything that ``up`` started."""
     place = home()
-    stopped = [name for name in ("web", *_WORKERS) if place.stop(name)]
+    stopped = [name for name in ("web", *_WORKERS, "stand-ins") if place.stop(name)]
     if not settings().database_url:
         cluster = _cluster(place)
         if cluster.data.exists() and cluster.running():
@@ -210,4 +250,4 @@ def documents(folder: Path) -> None:
         (folder / name).write_text(text + "\n", encoding="utf-8")
 
 
-COMMANDS = (up, down, worker, migrate, documents)
+COMMANDS = (up, down, worker, stand_ins, migrate, documents)

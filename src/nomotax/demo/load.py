@@ -13,10 +13,13 @@ from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.reading.model import parse_reading
 from nomotax.core.schema.table_schema import from_descriptor
 from nomotax.demo.crosswalks.quarrow import LADDER
+from nomotax.demo.outside.layout import FOLDER, FTP, MAIL, SFTP, WEB
+from nomotax.demo.outside.stand_ins import StandIns
 from nomotax.flows import catalog, names, prices, receive, stores
+from nomotax.flows.fetching import FetchLine, ask_for_fetch
+from nomotax.flows.sources import set_source
 from nomotax.records.database import session
-from nomotax.records.repositories import Deliveries, Feeds
-from nomotax.records.tables import Delivery
+from nomotax.records.repositories import Feeds
 
 DATA = Path(__file__).parent / "data"
 STORE = "Ostrelle Art Supply"
@@ -25,34 +28,37 @@ SUPPLIER = "Quarrow Pigments"
 
 @dataclass(frozen=True)
 class Sender:
-    """One of the demo's suppliers: its feed, and what it sends, in order. ``reading`` is one that
-    a person has worked out already."""
+    """One of the demo's suppliers: its feed, which of the stand-ins gives its files (``part``),
+    and what it sends, in order. ``reading`` is one that a person has worked out already."""
 
     feed: str
+    part: str
     files: tuple[str, ...]
     reading: str = ""
 
 
 SENDERS = {
-    SUPPLIER: Sender("Weekly list", ("quarrow-week-1.csv", "quarrow-week-2.csv")),
-    "Sollund Paper Mill": Sender("Price book", ("sollund-week-1.xml", "sollund-week-2.xml")),
+    SUPPLIER: Sender("Weekly list", WEB, ("quarrow-week-1.csv", "quarrow-week-2.csv")),
+    "Sollund Paper Mill": Sender("Price book", SFTP, ("sollund-week-1.xml", "sollund-week-2.xml")),
     "Brindlecombe Brushes": Sender(
-        "Trade list", ("brindlecombe-week-1.xlsx", "brindlecombe-week-2.xlsx")
+        "Trade list", FTP, ("brindlecombe-week-1.xlsx", "brindlecombe-week-2.xlsx")
     ),
     "Castelune Wholesale": Sender(
-        "Range, prices and stock", ("castelune-week-1.zip", "castelune-week-2.zip")
+        "Range, prices and stock", MAIL, ("castelune-week-1.zip", "castelune-week-2.zip")
     ),
     "Former platform": Sender(
         "Product export",
+        FOLDER,
         ("former-platform-week-1.csv", "former-platform-week-2.csv"),
         "former-platform-reading.json",
     ),
 }
 
 
-def load_demo(suppliers: Collection[str] = SENDERS) -> int | None:
+def load_demo(suppliers: Collection[str] = SENDERS, outside: StandIns | None = None) -> int | None:
     """Make Ostrelle with its catalog and the first delivery of each of ``suppliers`` waiting;
-    gives the store's id, or None when there is a store already."""
+    gives the store's id, or None when there is a store already. With stand-ins the feeds know
+    where their deliveries come from."""
     if stores.list_stores():
         return None
     schema = from_descriptor(json.loads((DATA / "store-schema.json").read_text("utf-8")))
@@ -62,34 +68,45 @@ def load_demo(suppliers: Collection[str] = SENDERS) -> int | None:
     prices.save_ladder(store_id, Ladder.model_validate(LADDER))
     catalog.load_catalog(store_id, (DATA / "catalog.csv").read_bytes())
     for supplier, sender in SENDERS.items():
-        if supplier not in suppliers:
-            continue
-        feed_id = stores.add_feed(store_id, supplier, sender.feed)
-        if sender.reading:
-            receive.save_reading(feed_id, parse_reading(json.loads(_text(sender.reading))))
-        next_delivery(feed_id)
+        if supplier in suppliers:
+            _load_feed(store_id, supplier, sender, outside)
     return store_id
 
 
-def _text(name: str) -> str:
-    return (DATA / name).read_text("utf-8")
+def _load_feed(store_id: int, supplier: str, sender: Sender, outside: StandIns | None) -> None:
+    feed_id = stores.add_feed(store_id, supplier, sender.feed)
+    if sender.reading:
+        document = json.loads((DATA / sender.reading).read_text("utf-8"))
+        receive.save_reading(feed_id, parse_reading(document))
+    if outside:
+        outside.release(sender.part, sender.files[0], (DATA / sender.files[0]).read_bytes())
+        set_source(feed_id, outside.source(sender.part))
+    first = (DATA / sender.files[0]).read_bytes()
+    receive.receive(feed_id, sender.files[0], io.BytesIO(first))
 
 
-def waiting_deliveries(feed_id: int) -> list[str]:
-    """The demo files that this feed has not received yet, in order; none for other feeds."""
+def waiting_files(feed_id: int, outside: StandIns) -> list[str]:
+    """The demo files that the supplier of this feed has not laid out yet, in order; none for other
+    feeds."""
+    sender = _sender(feed_id)
+    if sender is None:
+        return []
+    return [name for name in sender.files if not outside.has(sender.part, name)]
+
+
+def _sender(feed_id: int) -> Sender | None:
     with session() as db:
         feeds = Feeds.holding(db, feed_id)
-        sender = SENDERS.get(feeds.supplier(feeds.get(feed_id)).name)
-        if sender is None or feeds.get(feed_id).name != sender.feed:
-            return []
-        known = {d.file_name for d in Deliveries(db, feeds.store_id).of_feed(feed_id)}
-    return [name for name in sender.files if name not in known]
+        feed = feeds.get(feed_id)
+        sender = SENDERS.get(feeds.supplier(feed).name)
+        return sender if sender and feed.name == sender.feed and feed.source else None
 
 
-def next_delivery(feed_id: int) -> Delivery:
-    """Receive the next demo file. Raises ``NotFound`` when all have come."""
-    names = waiting_deliveries(feed_id)
-    if not names:
+def release_next(feed_id: int, outside: StandIns) -> FetchLine:
+    """A week passes: the supplier lays its next file out, and it is fetched. Raises ``NotFound``
+    when all have come."""
+    names, sender = waiting_files(feed_id, outside), _sender(feed_id)
+    if not names or sender is None:
         raise NotFound("The demo's supplier has sent everything it has.")
-    data = (DATA / names[0]).read_bytes()
-    return receive.receive(feed_id, names[0], io.BytesIO(data))
+    outside.release(sender.part, names[0], (DATA / names[0]).read_bytes())
+    return ask_for_fetch(feed_id, "a week has passed")

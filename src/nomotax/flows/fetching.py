@@ -1,105 +1,313 @@
-"""Fetching from the web, without reaching into our own network."""
+"""Fetching a feed's next delivery from where it comes from, with those of its companions."""
 
 from __future__ import annotations
 
-import ipaddress
-import socket
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from time import monotonic
+from typing import IO, cast
 
-import httpx
+from pydantic import BaseModel
 
-from nomotax.core.errors import UnreadableFile
-from nomotax.settings import settings
+from nomotax.core.errors import Conflict, NomotaxError, UnreadableFile
+from nomotax.flows.receive import read_leaning, take_in
+from nomotax.flows.receive import take_sent as receive_sent
+from nomotax.flows.sources import companions_of, open_secrets, saved_source
+from nomotax.intake.bringing import Known, bring, choose, now_known, opened, same_as_known
+from nomotax.intake.failures import FetchStopped
+from nomotax.intake.model import Source
+from nomotax.intake.spool import Limits
+from nomotax.records.columns import now
+from nomotax.records.database import session
+from nomotax.records.fetches import ENDS, LEFT, Fetches
+from nomotax.records.queue import enqueue
+from nomotax.records.repositories import Feeds
+from nomotax.records.repository import known_id
+from nomotax.records.tables import Delivery, Feed, Fetch
 
-_PATIENCE = 10  # seconds
-_MOST_REDIRECTS = 5
-
-
-class _Outside(httpx.BaseTransport):
-    """Asks addresses outside our own network only. A name is resolved once, and what it resolved
-    to is both checked and asked, so that a second look-up cannot lead elsewhere; redirects come
-    through here as well."""
-
-    def __init__(self) -> None:
-        self._inner = httpx.HTTPTransport()
-
-    def handle_request(self, request: httpx.Request) -> httpx.Response:
-        url = request.url
-        port = url.port or (443 if url.scheme == "https" else 80)
-        address = _address(url.host, port)
-        shown = f"[{address}]" if ":" in address else address
-        request.headers["Host"] = url.netloc.decode()
-        extensions = {**request.extensions, "sni_hostname": url.host}
-        asked = httpx.Request(
-            request.method, url.copy_with(host=shown), headers=request.headers,
-            stream=request.stream, extensions=extensions,
-        )  # fmt: skip
-        return self._inner.handle_request(asked)
-
-    def close(self) -> None:
-        self._inner.close()
+#: So often, in seconds, a fetch says how far it is, and hears of a stop.
+_OFTEN = 0.5
+_SHOWN = 30
 
 
-def _address(host: str, port: int) -> str:
-    """Where a name leads. Raises ``UnreadableFile`` for an address inside, unless it is allowed."""
+class FetchLine(BaseModel):
+    """One look at where deliveries come from, and what came of it."""
+
+    id: int
+    because: str
+    by: str
+    status: str
+    stage: str
+    said: str
+    remedy: str
+    done: int
+    total: int | None
+    files: list[str]
+    deliveries: list[int]
+    at: datetime
+    started_at: datetime | None
+    finished_at: datetime | None
+
+
+def fetches_of(feed_id: int) -> list[FetchLine]:
+    """The last looks at where a feed's deliveries come from, the newest first. Raises
+    ``NotFound``."""
+    with session() as db:
+        feed = Feeds.holding(db, feed_id).get(feed_id)
+        return [_line(one) for one in Fetches(db, feed.store_id).of_feed(feed_id, _SHOWN)]
+
+
+def _line(one: Fetch) -> FetchLine:
+    return FetchLine(
+        id=known_id(one), because=one.because, by=one.author, status=one.status, stage=one.stage,
+        said=one.said, remedy=one.remedy, done=one.done, total=one.total,
+        files=[str(f["name"]) for f in one.files], deliveries=one.deliveries, at=one.at,
+        started_at=one.started_at, finished_at=one.finished_at,
+    )  # fmt: skip
+
+
+def fetch_log(fetch_id: int) -> str:
+    """How a fetch went, a line each. Raises ``NotFound``."""
+    with session() as db:
+        one = Fetches.holding(db, fetch_id).get(fetch_id)
+    return "".join(f"{line['at']}  {line['text']}\n" for line in one.log)
+
+
+def ask_for_fetch(feed_id: int, because: str = "asked by hand") -> FetchLine:
+    """Have a worker look for the next delivery of a feed; where one does so already it is that.
+    Raises ``Conflict`` for a feed that comes from nowhere."""
+    with session() as db:
+        feeds = Feeds.holding(db, feed_id)
+        feed = feeds.get(feed_id)
+        if feed.removed_at:
+            raise Conflict("This feed is removed.", remedy="Bring it back first.")
+        if not any(one.source for one in [feed, *companions_of(db, feed)]):
+            raise Conflict(
+                "Nobody has said where the deliveries of this feed come from.",
+                remedy="Say so on its profile, or bring a file by hand.",
+            )
+        fetches = Fetches(db, feed.store_id)
+        known = fetches.under_way(feed_id)
+        if known is None:
+            known = fetches.add(feed_id, because)
+            enqueue(db, "fetch", lock=f"fetch {feed_id}", fetch_id=known_id(known))
+        return _line(known)
+
+
+def stop_fetch(fetch_id: int) -> FetchLine:
+    """Stop a fetch. Raises ``Conflict`` for one that has ended."""
+    with session() as db:
+        fetches = Fetches.holding(db, fetch_id)
+        one = fetches.get(fetch_id)
+        if one.status in ENDS:
+            raise Conflict("This fetch has ended.")
+        fetches.end(one, "stopped", "Stopped by hand; nothing was taken.")
+        return _line(one)
+
+
+@dataclass
+class _Telling:
+    """Keeps how far a fetch is, now and then, and hears that a person has stopped it."""
+
+    fetch: Fetch
+    _last: float = field(default=0.0)
+    _stage: str = ""
+
+    def __call__(self, stage: str, done: int = 0, total: int | None = None) -> None:
+        """Raises ``FetchStopped``."""
+        if stage == self._stage and monotonic() - self._last < _OFTEN:
+            return
+        fresh, self._stage, self._last = stage != self._stage, stage, monotonic()
+        with session() as db:
+            fetches = Fetches(db, self.fetch.store_id)
+            one = fetches.get(known_id(self.fetch))
+            if one.status in ENDS:
+                raise FetchStopped("Stopped by hand; nothing was taken.")
+            one.stage, one.done, one.total = stage, done, total
+            if fresh:
+                fetches.note(one, stage)
+            db.add(one)
+
+
+def fetch_queued(fetch_id: int) -> None:
+    """What a worker does with a fetch that waits: that of a feed's companions first, so that what
+    comes together is one delivery. What goes wrong is kept with it."""
+    with session() as db:
+        fetches = Fetches.holding(db, fetch_id)
+        one = fetches.get(fetch_id)
+        if one.status in ENDS:
+            return
+        feed = Feeds(db, one.store_id).get(one.feed_id)
+        others = [c for c in companions_of(db, feed) if c.source and not c.removed_at]
+    fresh = [d for other in others for d in _of_companion(other, one)]
+    if feed.source:
+        taken = _fetch(feed, one)
+    else:
+        taken = []
+        _end(one, "unchanged", "It is brought by hand; what completes it was looked for.")
+    _complete(fresh, feed, read_already=bool(taken))
+
+
+def _of_companion(other: Feed, asked: Fetch) -> list[Delivery]:
+    with session() as db:
+        own = Fetches(db, other.store_id).add(known_id(other), f"for fetch {asked.id}")
+    return _fetch(other, own, leaning=False)
+
+
+def _complete(fresh: Sequence[Delivery], feed: Feed, read_already: bool) -> None:
+    """Whoever joins what has come is read again with it, but for one that has just been."""
+    done: set[int] = {known_id(feed)} if read_already else set()
+    for delivery in fresh:
+        done |= read_leaning(delivery, done)
+
+
+def _fetch(feed: Feed, fetch: Fetch, leaning: bool = True) -> list[Delivery]:
+    """One source looked at, and what is new there taken; gives the deliveries."""
+    tell = _Telling(fetch)
+    taken: list[Delivery] = []
     try:
-        found = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
-    except OSError as error:
-        raise UnreadableFile(
-            f"There is no address called {host!r}.", remedy="Check the address."
-        ) from error
-    addresses = [str(entry[4][0]).split("%")[0] for entry in found]
-    known = settings()
-    allowed = known.names(known.fetch_inside)
-    inside = [a for a in addresses if not ipaddress.ip_address(a).is_global]
-    if inside and not {host.lower(), f"{host.lower()}:{port}"} & allowed:
-        raise UnreadableFile(
-            f"{host!r} leads into our own network ({inside[0]}); nothing is fetched from there.",
-            where=f"{host}:{port}",
-            remedy="Whoever runs Nomotax can allow it in NOMOTAX_FETCH_INSIDE.",
-        )
-    return addresses[0]
+        with session() as db:
+            one = Fetches(db, fetch.store_id).get(known_id(fetch))
+            one.status, one.started_at = "fetching", one.started_at or now()
+            db.add(one)
+        source = saved_source(feed)
+        assert source is not None, "only feeds with a source are fetched"
+        taken, said = _take_all(feed, source, tell, leaning)
+    except FetchStopped:
+        return taken
+    except NomotaxError as error:
+        where = f" ({error.where})" if error.where else ""
+        _end(fetch, "failed", f"{error.message}{where}", error.remedy, taken)
+        return taken
+    except Exception as error:
+        _end(fetch, "failed", f"A fault of the program: {type(error).__name__}.", "", taken)
+        raise
+    _end(fetch, *said, deliveries=taken)
+    return taken
 
 
-def fetch(address: str, most_bytes: int) -> bytes:
-    """What an address answers. Raises ``UnreadableFile`` when nothing comes, or too much."""
-    try:
-        url = httpx.URL(address)
-    except (httpx.InvalidURL, ValueError) as error:
-        raise UnreadableFile(f"This is no web address: {error}.", where=address) from error
-    if url.scheme not in ("http", "https") or not url.host:
-        raise UnreadableFile(
-            "Only web addresses are fetched from.",
-            where=address,
-            remedy="Such an address begins with http:// or https://.",
-        )
-    try:
-        with (
-            httpx.Client(
-                transport=_Outside(), timeout=_PATIENCE, follow_redirects=True,
-                max_redirects=_MOST_REDIRECTS,
-            ) as client,
-            client.stream("GET", url) as answer,
-        ):  # fmt: skip
-            answer.raise_for_status()
-            return _body(answer, address, most_bytes)
-    except httpx.HTTPStatusError as error:
-        raise _nothing(address, f"it answers {error.response.status_code}") from error
-    except (httpx.HTTPError, OSError, ValueError) as error:
-        raise _nothing(address, str(error) or type(error).__name__) from error
+def _take_all(
+    feed: Feed, source: Source, tell: _Telling, leaning: bool
+) -> tuple[list[Delivery], tuple[str, str]]:
+    """The deliveries that are new, and how it ended: in a word, and in plain ones."""
+    known = Known.model_validate(feed.known or {})
+    limits, taken = Limits.usual(), []
+    tell("looking")
+    looked_at = now()
+    with opened(source, open_secrets(feed), limits) as place:
+        found = place.look()
+        groups = choose(source, found, known)
+        if not groups:
+            if found:
+                return [], ("unchanged", f"Nothing new: {len(found):,} files are known already.")
+            return [], ("nothing", "No file of that name is there.")
+        if len(groups) == 1 and same_as_known(groups[0], known):
+            return [], ("unchanged", f"{_names(groups[0])}: the same as before.")
+        for group in groups:
+            with bring(source, place, group, known, limits, tell) as brought:
+                if brought is None:
+                    continue
+                tell(f"reading {brought.name}")
+                _keep_files(tell.fetch, brought.files)
+                with brought.path.open("rb") as stream:
+                    delivery = take_in(known_id(feed), brought.name, stream, leaning)
+                if delivery is not None:
+                    taken.append(delivery)
+                _keep_known(feed, source, now_known(source, found, brought.files, looked_at))
+    if not taken:
+        names = ", ".join(_names(group) for group in groups)
+        return [], ("unchanged", f"{names}: the same bytes as before.")
+    return taken, ("new", _came(taken))
 
 
-def _body(answer: httpx.Response, address: str, most_bytes: int) -> bytes:
-    data = bytearray()
-    for piece in answer.iter_bytes():
-        data += piece
-        if len(data) > most_bytes:
-            raise UnreadableFile("What came is too large for this.", where=address)
-    return bytes(data)
+def _names(found: Sequence[object]) -> str:
+    names = [getattr(one, "name", "") for one in found]
+    return ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
 
 
-def _nothing(address: str, said: str) -> UnreadableFile:
-    return UnreadableFile(
-        f"Nothing could be fetched: {said}.",
-        where=address,
-        remedy="Check the address, or take it from a file.",
-    )
+def _came(taken: Sequence[Delivery]) -> str:
+    told = []
+    for one in taken:
+        if one.table_artifact:
+            told.append(f"{one.file_name} came: {one.rows:,} rows.")
+        else:
+            told.append(f"{one.file_name} came, and cannot be read: {one.error}")
+    return " ".join(told)
+
+
+def _keep_files(fetch: Fetch, files: Sequence[BaseModel]) -> None:
+    with session() as db:
+        one = Fetches(db, fetch.store_id).get(known_id(fetch))
+        one.files = [*one.files, *(f.model_dump(mode="json") for f in files)]
+        db.add(one)
+
+
+def _keep_known(feed: Feed, source: Source, known: Known) -> None:
+    """What the source holds by now, unless somebody has set another one meanwhile."""
+    with session() as db:
+        fresh = Feeds(db, feed.store_id).get(known_id(feed))
+        if saved_source(fresh) == source:
+            fresh.known = known.model_dump(mode="json")
+            db.add(fresh)
+
+
+class _Whole:
+    """A stream that is known to be of so many bytes. Raises ``UnreadableFile`` at its end when it
+    was not."""
+
+    def __init__(self, stream: IO[bytes], length: int | None) -> None:
+        self._stream, self._length, self._came = stream, length, 0
+
+    def read(self, size: int = -1) -> bytes:
+        piece = self._stream.read(size)
+        self._came += len(piece)
+        if not piece and self._length is not None and self._came != self._length:
+            raise UnreadableFile(
+                f"{self._came:,} bytes came of {self._length:,}; nothing was taken.",
+                remedy="Send it once more.",
+            )
+        if not piece and not self._came:
+            raise UnreadableFile("The file is empty; nothing was taken.")
+        return piece
+
+
+def take_sent(
+    feed_id: int, name: str, stream: IO[bytes], length: int | None
+) -> tuple[FetchLine, int | None]:
+    """Take a file that was sent, of ``length`` bytes where that is known, and keep that it was.
+    Gives that with the delivery's id; None for the same bytes as before. Raises ``TooLarge``,
+    ``UnreadableFile`` for a part of a file."""
+    whole = cast("IO[bytes]", _Whole(stream, length))
+    delivery = receive_sent(feed_id, name, whole)
+    with session() as db:
+        fetches = Fetches(db, Feeds.holding(db, feed_id).get(feed_id).store_id)
+        one = fetches.add(feed_id, "sent to us", files=[{"name": name}])
+        if delivery is None:
+            fetches.end(one, "unchanged", f"{name}: the same bytes as before.")
+        else:
+            one.deliveries = [known_id(delivery)]
+            fetches.end(one, "new", f"{name} came.")
+        return _line(one), known_id(delivery) if delivery else None
+
+
+def _end(
+    fetch: Fetch, status: str, said: str, remedy: str = "", deliveries: Sequence[Delivery] = ()
+) -> None:
+    with session() as db:
+        fetches = Fetches(db, fetch.store_id)
+        one = fetches.get(known_id(fetch))
+        one.deliveries = [known_id(d) for d in deliveries]
+        fetches.end(one, status, said, remedy)
+
+
+def give_up() -> None:
+    """Fetches that no job is left for say so: their job failed its worker several times."""
+    with session() as db:
+        left = list(db.connection().execute(LEFT).scalars())
+        for fetch_id in left:
+            fetches = Fetches.holding(db, fetch_id)
+            fetches.end(
+                fetches.get(fetch_id), "failed", "Interrupted again and again.",
+                "Ask for it once more; if it fails again, look into the workers' log.",
+            )  # fmt: skip

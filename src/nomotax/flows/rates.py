@@ -5,7 +5,7 @@ from __future__ import annotations
 from urllib.parse import urlsplit
 
 from nomotax.core.pricing.rates import Rate, read_rates
-from nomotax.flows.fetching import fetch
+from nomotax.intake.bringing import fetch_small
 from nomotax.records.database import session
 from nomotax.records.lookups import LookupsRepository
 from nomotax.records.repositories import Stores
@@ -29,7 +29,7 @@ def take_rates(store_id: int, data: bytes, origin: str) -> list[Rate]:
 def fetch_rates(store_id: int, address: str) -> list[Rate]:
     """Ask an address for its rates and keep them; the address is remembered for the next time.
     Raises ``UnreadableFile`` when nothing comes, or no rates."""
-    data = fetch(address, _MOST_BYTES)
+    data = fetch_small(address, _MOST_BYTES)
     taken = take_rates(store_id, data, urlsplit(address).netloc)
     with session() as db:
         store = Stores(db).get(store_id)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import io
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -73,6 +73,46 @@ def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
     return delivery if delivery.size > AT_ONCE else read(known_id(delivery), fresh=True)
 
 
+def take_in(
+    feed_id: int, file_name: str, stream: IO[bytes], leaning: bool = True
+) -> Delivery | None:
+    """Keep what was fetched and read it here and now; ``leaning`` as well those that join it.
+    None when the newest delivery has the same bytes.
+
+    A file that cannot be read is kept all the same, with the reason. Raises ``TooLarge``,
+    ``Conflict`` for a feed that was removed.
+    """
+    delivery = _kept_once(feed_id, file_name, stream, by_worker=False)
+    return read(known_id(delivery), fresh=leaning) if delivery else None
+
+
+def take_sent(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery | None:
+    """Keep what somebody has sent, for a worker to read. None when the newest delivery has the
+    same bytes. Raises ``TooLarge``, ``Conflict`` for a feed that was removed."""
+    return _kept_once(feed_id, file_name, stream, by_worker=True)
+
+
+def _kept_once(feed_id: int, file_name: str, stream: IO[bytes], by_worker: bool) -> Delivery | None:
+    received = artifacts().receive(stream, upload_limit())
+    with session() as db:
+        # Behind the lock nobody else takes the same file in.
+        feed = Feeds.holding(db, feed_id).locked(feed_id)
+        if feed.removed_at:
+            raise Conflict("The feed was removed meanwhile; nothing was taken.")
+        deliveries = Deliveries(db, feed.store_id)
+        newest = next(iter(deliveries.of_feed(feed_id)), None)
+        if newest is not None and newest.sha256 == received.sha256:
+            # One that its worker did not live to read is read now.
+            return newest if newest.status == "reading" and not by_worker else None
+        delivery = deliveries.add(
+            feed_id=feed_id, file_name=file_name, sha256=received.sha256, size=received.size,
+            status="reading",
+        )  # fmt: skip
+        if by_worker:
+            enqueue(db, "read", delivery_id=known_id(delivery))
+        return delivery
+
+
 def change_reading(delivery_id: int, reading: Reading) -> Delivery:
     """Save another reading on the feed and read the delivery with it; a large one is left with
     status "reading", for a worker. Raises ``Conflict`` for companions in a circle."""
@@ -121,7 +161,7 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
     done = look(delivery_id)
     if fresh:
         # After the reading is saved: those that join this table must find the new one.
-        _read_leaning(done)
+        read_leaning(done)
     return done
 
 
@@ -348,15 +388,16 @@ def save_reading(feed_id: int, reading: Reading) -> None:
         db.add(feed)
 
 
-def _read_leaning(fresh: Delivery) -> None:
+def read_leaning(fresh: Delivery, but: Collection[int] = ()) -> set[int]:
     """Read the newest delivery of each feed that has this one as a companion again, as a
-    delivery of its own: what was received before stays as it was."""
+    delivery of its own: what was received before stays as it was. Those in ``but`` are left as
+    they are; gives the feeds that were read."""
     with session() as db:
         source, deliveries = (
             Feeds(db, fresh.store_id).get(fresh.feed_id),
             Deliveries(db, fresh.store_id),
         )
-        leaning = feeds_leaning_on(db, fresh.feed_id)
+        leaning = [f for f in feeds_leaning_on(db, fresh.feed_id) if f not in but]
         again = []
         for feed_id in leaning:
             again += [
@@ -373,6 +414,7 @@ def _read_leaning(fresh: Delivery) -> None:
         ids = [known_id(d) for d in again]
     for delivery_id in ids:
         read(delivery_id, fresh=True)
+    return set(leaning)
 
 
 def accept_incomplete(delivery_id: int) -> Delivery:

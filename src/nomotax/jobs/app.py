@@ -14,7 +14,17 @@ from procrastinate.exceptions import ConnectorException
 from procrastinate.jobs import Status
 
 from nomotax.core.errors import DatabaseUnavailable
-from nomotax.flows import applying, contrasts, dated, likely, problems, receive, runs, snapshots
+from nomotax.flows import (
+    applying,
+    contrasts,
+    dated,
+    fetching,
+    likely,
+    problems,
+    receive,
+    runs,
+    snapshots,
+)
 from nomotax.flows.run_states import give_back
 from nomotax.log import quiet_log
 from nomotax.records.database import database_url
@@ -31,6 +41,7 @@ _TASKS: dict[str, Callable[..., object]] = {
     "prepare": runs.prepare,
     "apply": applying.apply,
     "read": receive.read_queued,
+    "fetch": fetching.fetch_queued,
     "snapshot": snapshots.take_queued,
     "contrast": contrasts.find_out,
     "look_at_paths": likely.look_at_paths,
@@ -108,6 +119,7 @@ async def take_up(worker: App, silent: float) -> int:
             await worker.job_manager.finish_job(job, Status.FAILED, delete_job=False)
     await asyncio.to_thread(snapshots.give_up)
     await asyncio.to_thread(contrasts.give_up)
+    await asyncio.to_thread(fetching.give_up)
     given = await asyncio.to_thread(give_back)
     if given:
         log.warning("runs given back", count=given)

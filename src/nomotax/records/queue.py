@@ -10,7 +10,7 @@ from sqlmodel import Session
 RUNS, LOOKS = "runs", "looks"
 #: The queue of each task. Looks are taken by a worker of their own, so that no run waits for one.
 QUEUES = {
-    "prepare": RUNS, "apply": RUNS, "read": RUNS, "snapshot": RUNS, "contrast": RUNS,
+    "prepare": RUNS, "apply": RUNS, "read": RUNS, "fetch": RUNS, "snapshot": RUNS, "contrast": RUNS,
     "look_at_paths": LOOKS, "look_at_products": LOOKS,
 }  # fmt: skip
 

@@ -98,6 +98,12 @@ class Feeds(Repository):
     def get(self, feed_id: int) -> Feed:
         return self._get(Feed, feed_id, "feed")
 
+    def locked(self, feed_id: int) -> Feed:
+        """The feed, which nobody else writes to until this transaction ends."""
+        self.get(feed_id)
+        query = select(Feed).where(Feed.id == feed_id).with_for_update()
+        return self.session.exec(query.execution_options(populate_existing=True)).one()
+
     def supplier(self, feed: Feed) -> Supplier:
         return self._get(Supplier, feed.supplier_id, "supplier")
 

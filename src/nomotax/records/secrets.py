@@ -28,7 +28,7 @@ def unlock(locked: str) -> str:
         return Fernet(_key()).decrypt(locked.removeprefix(_LOCKED).encode()).decode()
     except InvalidToken as error:
         raise UnreadableFile(
-            "The saved password of this feed's archives was locked with another key.",
+            "A saved password of this feed was locked with another key.",
             where=str(settings().secret_file),
             remedy="Enter the password again.",
         ) from error

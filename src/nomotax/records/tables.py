@@ -135,6 +135,10 @@ class Feed(SQLModel, table=True):
     are set otherwise than all are. ``picking`` are the rules
     that pick articles of its range, and ``picked`` is another number whenever those that are
     picked change.
+
+    ``source`` is where its deliveries are fetched from (``intake.model``), ``secrets`` what signs
+    in there, locked, ``known`` what was there when it was fetched last (``intake.bringing.Known``);
+    ``token`` is the hash of the one that a supplier sends deliveries with.
     """
 
     __tablename__: ClassVar[str] = "feeds"
@@ -148,6 +152,10 @@ class Feed(SQLModel, table=True):
     picking: list[dict[str, Any]] = document(default_factory=list)
     picked: int = 0
     guards: list[dict[str, Any]] = document(default_factory=list)
+    source: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+    secrets: dict[str, str] = document(default_factory=dict)
+    known: dict[str, Any] = document(default_factory=dict)
+    token: str = Field(default="", sa_column_kwargs={"server_default": ""})
     created_at: datetime = moment()
     removed_at: datetime | None = removal()
 
@@ -190,6 +198,33 @@ class Delivery(SQLModel, table=True):
     pictures_artifact: str | None = None
     drift: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
     removed_at: datetime | None = removal()
+
+
+class Fetch(Acted, table=True):
+    """One look at where a feed's deliveries come from. ``status`` is queued, fetching, and then
+    how it ended: new, unchanged, nothing (none was there), failed or stopped; ``said`` is that in
+    plain words, ``log`` how it went. Of what is being fetched ``done`` bytes are there, of
+    ``total``, null while that is not known."""
+
+    __tablename__: ClassVar[str] = "fetches"
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    feed_id: int = Field(foreign_key="feeds.id", index=True)
+    because: str = ""
+    status: str = "queued"
+    stage: str = ""
+    said: str = ""
+    remedy: str = ""
+    done: int = Field(default=0, sa_column=Column(BigInteger, nullable=False))
+    total: int | None = Field(default=None, sa_column=Column(BigInteger))
+    files: list[dict[str, Any]] = document(default_factory=list)
+    deliveries: list[int] = document(default_factory=list)
+    log: list[dict[str, str]] = document(default_factory=list)
+    actor: Actor | None = by()
+    at: datetime = moment()
+    started_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
+    finished_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
 
 
 class CrosswalkRecord(SQLModel, table=True):

@@ -72,6 +72,11 @@ def _plain_start(head: bytes) -> str:
     return text.lstrip()
 
 
+def is_web_page(head: bytes) -> bool:
+    """Whether a file begins as a web page does."""
+    return bool(_WEB_PAGE.match(_plain_start(head)[:2000].lower()))
+
+
 def refuse_what_is_no_table(head: bytes) -> None:
     """Raises ``UnreadableFile`` when the bytes are plainly something else."""
     if not head.strip(b"\r\n\t \xef\xbb\xbf\xff\xfe\0"):
@@ -87,8 +92,7 @@ def refuse_what_is_no_table(head: bytes) -> None:
                 where="first bytes",
                 remedy="Choose the file the supplier meant.",
             )
-    start = _plain_start(head)[:2000].lower()
-    if _WEB_PAGE.match(start):
+    if is_web_page(head):
         raise UnreadableFile(
             "This is a web page, not a feed; a download link may have expired.",
             where="first bytes",

@@ -1,0 +1,125 @@
+"""Where a feed's deliveries come from: set, tried, fetched; and deliveries that are sent to us."""
+
+from __future__ import annotations
+
+from flask import Response, request
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from nomotax.api.answers import RESPONSES, Done, FeedPath, Problem, answer, attachment, problem
+from nomotax.flows import fetching, sources
+from nomotax.flows.fetching import FetchLine
+from nomotax.flows.sources import FeedSource, SourceEdit, Tried
+
+api = APIBlueprint(
+    "sources", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="sources")],
+    abp_responses=RESPONSES,
+)  # fmt: skip
+
+
+class FetchPath(BaseModel):
+    fetch_id: int
+
+
+class FetchList(BaseModel):
+    fetches: list[FetchLine]
+
+
+class Token(BaseModel):
+    """A token, which is shown this once."""
+
+    token: str
+
+
+class SentName(BaseModel):
+    """What the file is called."""
+
+    name: str = Field(min_length=1, max_length=200, pattern=r"^[^/\\\x00-\x1f]+$")
+
+
+class Sent(BaseModel):
+    """What became of a file that was sent: ``status`` is *new*, or *unchanged* for the same bytes
+    as before; then ``delivery_id`` is null."""
+
+    status: str
+    said: str
+    delivery_id: int | None
+
+
+@api.get("/feeds/<int:feed_id>/source", responses={200: FeedSource})
+def get_source(path: FeedPath) -> Response:
+    """Where a feed's deliveries come from."""
+    return answer(sources.source_of_feed(path.feed_id))
+
+
+@api.put("/feeds/<int:feed_id>/source", responses={200: FeedSource})
+def set_source(path: FeedPath, body: SourceEdit) -> Response:
+    """Set where a feed's deliveries come from; null for files that are brought by hand."""
+    return answer(sources.set_source(path.feed_id, body))
+
+
+@api.post("/feeds/<int:feed_id>/source/try", responses={200: Tried})
+def try_source(path: FeedPath, body: SourceEdit) -> Response:
+    """Look what is there, and what the first file looks like; nothing is kept."""
+    return answer(sources.try_source(path.feed_id, body))
+
+
+@api.get("/feeds/<int:feed_id>/fetches", responses={200: FetchList})
+def get_fetches(path: FeedPath) -> Response:
+    """The last looks at where a feed's deliveries come from."""
+    return answer(FetchList(fetches=fetching.fetches_of(path.feed_id)))
+
+
+@api.post("/feeds/<int:feed_id>/fetches", responses={202: FetchLine})
+def fetch_now(path: FeedPath) -> Response:
+    """Have a worker look for the next delivery now."""
+    return answer(fetching.ask_for_fetch(path.feed_id), 202)
+
+
+@api.post("/fetches/<int:fetch_id>/stop", responses={200: FetchLine})
+def stop_fetch(path: FetchPath) -> Response:
+    """Stop a fetch."""
+    return answer(fetching.stop_fetch(path.fetch_id))
+
+
+@api.get("/fetches/<int:fetch_id>/log.txt")
+def get_log(path: FetchPath) -> Response:
+    """How a fetch went, as text."""
+    text = fetching.fetch_log(path.fetch_id)
+    return attachment(text.encode(), f"fetch-{path.fetch_id}.txt", "text/plain")
+
+
+@api.post("/feeds/<int:feed_id>/token", responses={201: Token})
+def make_token(path: FeedPath) -> Response:
+    """A new token to send deliveries with, in place of the one before."""
+    return answer(Token(token=sources.make_token(path.feed_id)), 201)
+
+
+@api.delete("/feeds/<int:feed_id>/token", responses={200: Done})
+def drop_token(path: FeedPath) -> Response:
+    """Take the token back: nothing can be sent any more."""
+    sources.drop_token(path.feed_id)
+    return answer(Done())
+
+
+@api.post("/feeds/<int:feed_id>/incoming", responses={200: Sent, 201: Sent, 401: Problem})
+def send_in(path: FeedPath, query: SentName) -> Response:
+    """Send a delivery: the file as the body, and the feed's token as a bearer (RFC 6750)."""
+    sign = request.authorization
+    if (
+        sign is None
+        or sign.type != "bearer"
+        or not sources.is_token(path.feed_id, sign.token or "")
+    ):
+        refused = Problem(
+            title="Who sends this is not known.", status=401,
+            remedy="Send the token of the feed as 'Authorization: Bearer …'.",
+        )  # fmt: skip
+        answered = problem(refused)
+        answered.headers["WWW-Authenticate"] = "Bearer"
+        return answered
+    line, delivery_id = fetching.take_sent(
+        path.feed_id, query.name, request.stream, request.content_length
+    )
+    sent = Sent(status=line.status, said=line.said, delivery_id=delivery_id)
+    return answer(sent, 201 if delivery_id is not None else 200)

@@ -1,0 +1,162 @@
+"""Files of an SSH server whose own key is known (RFC 4251, SFTP version 3)."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Coroutine, Sequence
+from datetime import UTC, datetime
+from pathlib import PurePosixPath
+from stat import S_ISREG
+from typing import Any, TypeVar
+
+import asyncssh
+
+from nomotax.intake.failures import FetchFailed, PassingFailure, StrangeHost
+from nomotax.intake.model import SftpSource
+from nomotax.intake.naming import Found, matching, on_days
+from nomotax.intake.outside import PATIENCE, connect, reason
+from nomotax.intake.place import Asked
+from nomotax.intake.spool import Spool
+
+_PIECE = 1 << 18
+#: So many pieces are asked for at once: the way there and back is waited for once.
+_AHEAD = 8
+T = TypeVar("T")
+
+
+class _Client(asyncssh.SSHClient):
+    """Takes the key of the host that is known, and no other."""
+
+    def __init__(self, wanted: str) -> None:
+        self.wanted, self.shown = wanted, ""
+
+    def validate_host_public_key(
+        self, host: str, addr: str, port: int, key: asyncssh.SSHKey
+    ) -> bool:
+        self.shown = key.get_fingerprint()
+        return self.shown == self.wanted
+
+
+def _bytes(piece: str | bytes) -> bytes:
+    assert isinstance(piece, bytes), "files are opened for bytes"
+    return piece
+
+
+class SftpPlace:
+    """A folder of an SSH server. The driver is asynchronous; each call runs until it is done."""
+
+    resumes = True
+
+    def __init__(self, source: SftpSource, asked: Asked) -> None:
+        self.source, self.today = source, asked.today
+        self._loop = asyncio.new_event_loop()
+        self._connection: asyncssh.SSHClientConnection | None = None
+        try:
+            self._sftp = self._run(self._open(asked))
+        except BaseException:
+            self.close()
+            raise
+
+    def close(self) -> None:
+        if self._connection is not None:
+            self._connection.abort()
+        # What the driver has under way is told that it is over.
+        self._loop.run_until_complete(asyncio.sleep(0))
+        self._loop.close()
+
+    async def _open(self, asked: Asked) -> asyncssh.SFTPClient:
+        source, client = self.source, _Client(self.source.host_key)
+        key, phrase = asked.secrets.get("key", ""), asked.secrets.get("passphrase", "")
+        try:
+            keys = [asyncssh.import_private_key(key, phrase or None)] if key else None
+        except (asyncssh.KeyImportError, asyncssh.KeyEncryptionError) as error:
+            raise FetchFailed(
+                f"The private key cannot be used: {error}.", where="private key",
+                remedy="Give a key in OpenSSH or PEM form, with its passphrase.",
+            ) from error  # fmt: skip
+        sock = connect(source.host, source.port)
+        try:
+            self._connection = await asyncssh.connect(
+                source.host, source.port, sock=sock, username=source.user,
+                password=asked.secrets.get("password") or None, client_keys=keys,
+                client_factory=lambda: client, known_hosts=([], [], []), config=None,
+                agent_path=None, login_timeout=PATIENCE, connect_timeout=PATIENCE,
+                keepalive_interval=PATIENCE / 2,
+            )  # fmt: skip
+            return await self._connection.start_sftp_client()
+        except asyncssh.HostKeyNotVerifiable as error:
+            raise self._strange(client.shown) from error
+        except BaseException:
+            sock.close()
+            raise
+
+    def _strange(self, shown: str) -> StrangeHost:
+        where = f"{self.source.host}:{self.source.port}"
+        if not self.source.host_key:
+            return StrangeHost(
+                f"The host shows the key {shown}, which nobody has confirmed yet.", where=where,
+                remedy="Compare it with what the supplier says, then trust it.", host_key=shown,
+            )  # fmt: skip
+        return StrangeHost(
+            f"The host shows another key than the one that is trusted: {shown}.", where=where,
+            remedy="Ask the supplier whether it was changed. If it was not, somebody stands "
+            "between; no password was sent.",
+            host_key=shown,
+        )  # fmt: skip
+
+    def look(self) -> Sequence[Found]:
+        patterns = list(on_days(self.source.names, self.today, self.source.days_back))
+        return matching(self._run(self._listed()), patterns)
+
+    async def _listed(self) -> list[Found]:
+        folder = self.source.folder or "."
+        found = []
+        async for entry in self._sftp.scandir(folder):
+            attrs = entry.attrs
+            if attrs.permissions is not None and not S_ISREG(attrs.permissions):
+                continue
+            name = str(entry.filename)
+            seconds = attrs.mtime
+            modified = None if seconds is None else datetime.fromtimestamp(seconds, UTC)
+            found.append(Found(name, str(PurePosixPath(folder) / name), attrs.size, modified))
+        return found
+
+    def take(self, found: Found, spool: Spool, known: str = "") -> Found | None:
+        told = repr(found.identity)
+        if spool.told != told:
+            spool.restart()
+        spool.told = told
+        spool.expect(found.size)
+        self._run(self._bring(found, spool))
+        return found
+
+    async def _bring(self, found: Found, spool: Spool) -> None:
+        async with self._sftp.open(found.where, "rb") as stream:
+            while True:
+                # Several pieces on the way at once; a short one is the last of them.
+                at = spool.size
+                asked = [stream.read(_PIECE, at + n * _PIECE) for n in range(_AHEAD)]
+                for piece in map(_bytes, await asyncio.gather(*asked)):
+                    if not piece:
+                        return
+                    spool.write(piece)
+                    if len(piece) < _PIECE:
+                        break
+
+    def _run(self, work: Coroutine[Any, Any, T]) -> T:
+        where = f"sftp://{self.source.host}:{self.source.port}/{self.source.folder.lstrip('/')}"
+        try:
+            return self._loop.run_until_complete(work)
+        except asyncssh.PermissionDenied as error:
+            raise FetchFailed(
+                f"The server does not let {self.source.user!r} in.", where=where,
+                remedy="Check user and password, or the private key.",
+            ) from error  # fmt: skip
+        except (asyncssh.SFTPNoSuchFile, asyncssh.SFTPPermissionDenied) as error:
+            raise FetchFailed(
+                f"The server does not give it: {error.reason}.", where=where,
+                remedy="Check the folder and the name, and that the user may read there.",
+            ) from error  # fmt: skip
+        except (asyncssh.Error, OSError, EOFError) as error:
+            said = getattr(error, "reason", "") or reason(error)
+            raise PassingFailure(f"The connection broke: {said}.", where=where) from error

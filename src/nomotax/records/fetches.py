@@ -1,0 +1,60 @@
+"""Looks at where deliveries come from: each is kept, whatever it found."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import text
+from sqlmodel import col, select
+
+from nomotax.records.actors import at_work
+from nomotax.records.columns import now
+from nomotax.records.queue import without_job
+from nomotax.records.repository import Repository
+from nomotax.records.tables import Fetch
+
+#: How a fetch ends.
+ENDS = ("new", "unchanged", "nothing", "failed", "stopped")
+#: Those that wait for a job that is not there any more.
+LEFT = text(
+    "select f.id from fetches f where f.status in ('queued', 'fetching') "
+    f"and f.because not like 'for %' and {without_job('fetch_id', 'f.id')}"
+)
+
+
+class Fetches(Repository):
+    of, what = Fetch, "fetch"
+
+    def get(self, fetch_id: int) -> Fetch:
+        return self._get(Fetch, fetch_id, "fetch")
+
+    def add(self, feed_id: int, because: str, **values: Any) -> Fetch:
+        actor = at_work(self.session)
+        return self._add(
+            Fetch(store_id=self.store_id, feed_id=feed_id, because=because, actor=actor, **values)
+        )
+
+    def under_way(self, feed_id: int) -> Fetch | None:
+        """The one of a feed that has not ended, if there is one."""
+        query = select(Fetch).where(
+            Fetch.store_id == self.store_id, Fetch.feed_id == feed_id,
+            col(Fetch.status).in_(("queued", "fetching")),
+        ).order_by(col(Fetch.id).desc())  # fmt: skip
+        return self.session.exec(query.limit(1)).first()
+
+    def of_feed(self, feed_id: int, most: int) -> list[Fetch]:
+        """The newest first."""
+        query = select(Fetch).where(Fetch.store_id == self.store_id, Fetch.feed_id == feed_id)
+        return list(self.session.exec(query.order_by(col(Fetch.id).desc()).limit(most)))
+
+    def note(self, fetch: Fetch, said: str) -> None:
+        """A line of its log."""
+        fetch.log = [*fetch.log, {"at": now().isoformat(timespec="seconds"), "text": said}]
+        self.session.add(fetch)
+
+    def end(self, fetch: Fetch, status: str, said: str, remedy: str = "") -> None:
+        """It has ended; a person who stopped it first is right."""
+        if fetch.status not in ENDS:
+            fetch.status, fetch.said, fetch.remedy = status, said, remedy
+        fetch.stage, fetch.finished_at = "", now()
+        self.note(fetch, f"{said} {remedy}".strip())
