@@ -3,11 +3,8 @@ request at all breaks the server."""
 
 from __future__ import annotations
 
-import http.server
 import io
 import json
-import socket
-import threading
 from urllib.parse import quote
 
 import psycopg
@@ -19,7 +16,6 @@ from sqlmodel import select
 
 from nomotax.api.app import create_app
 from nomotax.core.errors import UnreadableFile
-from nomotax.flows import fetching
 from nomotax.flows.receive import set_password, source_of
 from nomotax.records.database import session
 from nomotax.records.secrets import lock, unlock
@@ -131,74 +127,6 @@ def test_the_private_database_lets_nobody_in_without_its_password(cluster):
         with pytest.raises(psycopg.OperationalError, match="password"):
             psycopg.connect(address)
     assert (cluster.folder / "password").stat().st_mode & 0o077 == 0
-
-
-@pytest.fixture
-def server():
-    """A server on loopback; paths ``/to/ADDRESS`` lead on to it."""
-
-    class Answering(http.server.BaseHTTPRequestHandler):
-        def do_GET(self):
-            onward = self.path.startswith("/to/")
-            self.send_response(302 if onward else 200)
-            if onward:
-                self.send_header("Location", self.path.removeprefix("/to/"))
-            self.end_headers()
-            self.wfile.write(self.headers["Host"].encode())
-
-        def log_message(self, *args):
-            pass
-
-    with http.server.ThreadingHTTPServer(("127.0.0.1", 0), Answering) as made:
-        threading.Thread(target=made.serve_forever, daemon=True).start()
-        yield made.server_port
-        made.shutdown()
-
-
-INSIDE = ["127.0.0.1", "10.1.2.3", "192.168.0.9", "172.16.0.1", "169.254.169.254", "0.0.0.0",
-          "::1", "fe80::1", "fd00::1", "::ffff:127.0.0.1"]  # fmt: skip
-
-
-@pytest.mark.parametrize("address", INSIDE)
-def test_nothing_is_fetched_from_inside(monkeypatch, address):
-    """Whatever a name resolves to is what is checked."""
-    found = [(socket.AF_INET, socket.SOCK_STREAM, 6, "", (address, 80))]
-    monkeypatch.setattr(fetching.socket, "getaddrinfo", lambda *a, **k: found)
-    with pytest.raises(UnreadableFile, match="our own network"):
-        fetching.fetch("http://rates.example/daily.csv", 100)
-
-
-def test_an_allowed_host_is_asked_and_a_redirect_away_from_it_checked(monkeypatch, server):
-    monkeypatch.setenv("NOMOTAX_FETCH_INSIDE", f"127.0.0.1:{server}")
-    host = f"127.0.0.1:{server}"
-    assert fetching.fetch(f"http://{host}/x", 100) == host.encode()
-    assert fetching.fetch(f"http://{host}/to/http://{host}/y", 100) == host.encode()
-    for onward in (f"http://localhost:{server}/y", "http://127.0.0.1:9/y", "file:///etc/passwd"):
-        with pytest.raises(UnreadableFile):
-            fetching.fetch(f"http://{host}/to/{onward}", 100)
-    with pytest.raises(UnreadableFile, match="too large"):
-        fetching.fetch(f"http://{host}/x", 3)
-
-
-def test_a_name_is_resolved_once(monkeypatch, server):
-    """What was checked is what is asked: a second look-up cannot lead elsewhere."""
-    monkeypatch.setenv("NOMOTAX_FETCH_INSIDE", "rates.example")
-    asked = []
-
-    def resolve(host, port, **more):
-        asked.append(host)
-        return [(socket.AF_INET, socket.SOCK_STREAM, 6, "", ("127.0.0.1", port))]
-
-    real = socket.getaddrinfo
-    monkeypatch.setattr(
-        fetching.socket, "getaddrinfo",
-        lambda host, port, *a, **k: resolve(host, port) if "example" in str(host)
-        else real(host, port, *a, **k),
-    )  # fmt: skip
-    assert fetching.fetch(f"http://rates.example:{server}/x", 100) == (
-        f"rates.example:{server}".encode()
-    )
-    assert asked == ["rates.example"]
 
 
 def test_the_published_description_is_valid_openapi():

@@ -226,6 +226,7 @@ def _patiently(
                 wait *= 2
                 if not place.resumes:
                     spool.restart()
+                place.again()
     raise AssertionError("a try is returned or raised")
 
 

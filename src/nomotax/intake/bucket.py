@@ -67,6 +67,9 @@ class BucketPlace:
     def close(self) -> None:
         """The driver keeps connections of its own, and lets go of them."""
 
+    def again(self) -> None:
+        """There is no connection that lasts."""
+
     def look(self) -> Sequence[Found]:
         patterns = list(on_days(self.source.names, self.today, self.source.days_back))
         folder = "/".join(p for p in (self.source.bucket, self.source.folder.strip("/")) if p)

@@ -39,6 +39,9 @@ class FolderPlace:
     def close(self) -> None:
         """Nothing is open."""
 
+    def again(self) -> None:
+        """There is no connection that lasts."""
+
     def look(self) -> Sequence[Found]:
         patterns = list(on_days(self.source.names, self.today, self.source.days_back))
         try:

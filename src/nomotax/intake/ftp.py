@@ -30,7 +30,7 @@ class _Outside(ftplib.FTP_TLS):
 
     def reach(self, host: str, port: int) -> None:
         self.host, self.port = host, port
-        self.sock = connect(host, port)
+        self.sock = connect(host, port, PATIENCE)
         self.af = self.sock.family
         if self.at_once:
             self.sock = trust().wrap_socket(self.sock, server_hostname=host)
@@ -45,22 +45,30 @@ class FtpPlace:
 
     def __init__(self, source: FtpSource, asked: Asked) -> None:
         self.source, self.today = source, asked.today
-        self._ftp = _Outside(source.protection == "tls")
-        with _translated(source):
-            self._ftp.reach(source.host, source.port)
-            try:
-                if source.protection == "none":
-                    ftplib.FTP.login(self._ftp, source.user, asked.secrets.get("password", ""))
-                else:
-                    self._sign_in(asked.secrets.get("password", ""))
-            except ftplib.error_perm as error:
-                raise _signing_in(error, source) from error
+        self._password = asked.secrets.get("password", "")
+        self._ftp = self._open()
 
-    def _sign_in(self, password: str) -> None:
-        if self.source.protection == "starttls":
-            self._ftp.auth()
-        ftplib.FTP.login(self._ftp, self.source.user, password)
-        self._ftp.prot_p()
+    def _open(self) -> _Outside:
+        source, made = self.source, _Outside(self.source.protection == "tls")
+        try:
+            with _translated(source):
+                made.reach(source.host, source.port)
+                try:
+                    if source.protection == "starttls":
+                        made.auth()
+                    ftplib.FTP.login(made, source.user, self._password)
+                    if source.protection != "none":
+                        made.prot_p()
+                except ftplib.error_perm as error:
+                    raise _signing_in(error, source) from error
+        except FetchFailed:
+            made.close()
+            raise
+        return made
+
+    def again(self) -> None:
+        self.close()
+        self._ftp = self._open()
 
     def close(self) -> None:
         self._ftp.close()
@@ -71,7 +79,7 @@ class FtpPlace:
             try:
                 listed = list(self._facts())
             except ftplib.error_perm as error:
-                if not str(error).startswith(("500", "501", "502", "504")):
+                if not str(error).startswith(("500", "502", "504")):
                     raise
                 listed = [Found(PurePosixPath(n).name, n) for n in self._names()]
                 return matching(map(self._asked, matching(listed, patterns)[-_ASKED:]), patterns)
@@ -85,15 +93,19 @@ class FtpPlace:
                 yield Found(name, path, size, _moment(facts.get("modify", "")))
 
     def _names(self) -> list[str]:
-        """The names alone, of a server that does not list facts; none is no error."""
+        """The names alone, of a server that does not list facts."""
+        home = self._ftp.pwd()
+        # A folder that is not there is told here; none in it is 550 as well on many servers.
+        self._ftp.cwd(self.source.folder or ".")
         try:
-            given = self._ftp.nlst(*([self.source.folder] if self.source.folder else []))
+            given = self._ftp.nlst()
         except ftplib.error_perm as error:
-            if str(error).startswith("550"):
-                return []
-            raise
+            if not str(error).startswith("550"):
+                raise
+            given = []
+        self._ftp.cwd(home)
         folder = PurePosixPath(self.source.folder)
-        return [n if "/" in n else str(folder / n) for n in given]
+        return [str(folder / PurePosixPath(n).name) for n in given]
 
     def _asked(self, found: Found) -> Found:
         """A file with its size and age (RFC 3659), where the server tells them."""
@@ -141,13 +153,16 @@ class _translated:  # noqa: N801 - used like a function
         match error:
             case ssl.SSLCertVerificationError():
                 raise wrong_certificate(self.host, error) from error
-            case ftplib.error_perm() if str(error).startswith("550"):
+            case ftplib.error_perm() if str(error).startswith(("501", "550", "553")):
                 raise FetchFailed(
                     f"The server does not give it: {error}.", where=self.where,
                     remedy="Check the folder and the name, and that the user may read there.",
                 ) from error  # fmt: skip
             case ftplib.error_perm():
-                raise FetchFailed(f"The server refuses: {error}.", where=self.where) from error
+                raise FetchFailed(
+                    f"The server refuses: {error}.", where=self.where,
+                    remedy="Ask the supplier what the user may do there.",
+                ) from error  # fmt: skip
             case ftplib.Error():
                 raise PassingFailure(f"The server says: {error}.", where=self.where) from error
             case OSError() | EOFError():

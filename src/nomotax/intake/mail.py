@@ -62,6 +62,9 @@ class MailPlace:
             self._box.login(source.user, asked.secrets.get("password", ""), initial_folder=None)
             self._box.folder.set(source.mailbox, readonly=True)
 
+    def again(self) -> None:
+        """What was found is at hand."""
+
     def close(self) -> None:
         self._box.client.shutdown()
 

@@ -36,4 +36,7 @@ class Place(Protocol):
         """Bring a file's bytes, going on where ``spool`` stands; gives what is known of it now.
         None when it is still the one marked ``known``."""
 
+    def again(self) -> None:
+        """Make the connection anew, after it broke."""
+
     def close(self) -> None: ...

@@ -48,25 +48,32 @@ class SftpPlace:
     resumes = True
 
     def __init__(self, source: SftpSource, asked: Asked) -> None:
-        self.source, self.today = source, asked.today
+        self.source, self.today, self.secrets = source, asked.today, asked.secrets
         self._loop = asyncio.new_event_loop()
         self._connection: asyncssh.SSHClientConnection | None = None
         try:
-            self._sftp = self._run(self._open(asked))
+            self._sftp = self._run(self._open())
         except BaseException:
             self.close()
             raise
 
+    def again(self) -> None:
+        self._break_off()
+        self._sftp = self._run(self._open())
+
     def close(self) -> None:
+        self._break_off()
+        self._loop.close()
+
+    def _break_off(self) -> None:
         if self._connection is not None:
             self._connection.abort()
         # What the driver has under way is told that it is over.
         self._loop.run_until_complete(asyncio.sleep(0))
-        self._loop.close()
 
-    async def _open(self, asked: Asked) -> asyncssh.SFTPClient:
+    async def _open(self) -> asyncssh.SFTPClient:
         source, client = self.source, _Client(self.source.host_key)
-        key, phrase = asked.secrets.get("key", ""), asked.secrets.get("passphrase", "")
+        key, phrase = self.secrets.get("key", ""), self.secrets.get("passphrase", "")
         try:
             keys = [asyncssh.import_private_key(key, phrase or None)] if key else None
         except (asyncssh.KeyImportError, asyncssh.KeyEncryptionError) as error:
@@ -78,7 +85,7 @@ class SftpPlace:
         try:
             self._connection = await asyncssh.connect(
                 source.host, source.port, sock=sock, username=source.user,
-                password=asked.secrets.get("password") or None, client_keys=keys,
+                password=self.secrets.get("password") or None, client_keys=keys,
                 client_factory=lambda: client, known_hosts=([], [], []), config=None,
                 agent_path=None, login_timeout=PATIENCE, connect_timeout=PATIENCE,
                 keepalive_interval=PATIENCE / 2,

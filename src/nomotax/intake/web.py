@@ -80,6 +80,9 @@ class WebPlace:
     def close(self) -> None:
         self._client.close()
 
+    def again(self) -> None:
+        """Each answer is a connection of its own, where the one before broke."""
+
     def look(self) -> Sequence[Found]:
         """One for each address; of one with a date in it the newest day that is there."""
         return [self._there(pattern) for pattern in self.source.addresses]
@@ -123,7 +126,8 @@ class WebPlace:
                 spool.expect(spool.size + int(length))
         elif packed not in ("gzip", "x-gzip", "identity"):
             raise FetchFailed(f"It is packed in a way nobody asked for: {packed}.")
-        pieces = answer.iter_raw(_PIECE)
+        # As they come: what a chunk waits for would be lost with a connection that breaks.
+        pieces = answer.iter_raw()
         try:
             for piece in pieces if packed in ("", "identity") else _unpacked(pieces):
                 spool.write(piece)

@@ -1040,6 +1040,128 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{feed_id}/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a feed's deliveries come from. */
+        get: operations["sources_get_source_feeds__int_feed_id__source_get"];
+        /** Set where a feed's deliveries come from; null for files that are brought by hand. */
+        put: operations["sources_set_source_feeds__int_feed_id__source_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/source/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look what is there, and what the first file looks like; nothing is kept. */
+        post: operations["sources_try_source_feeds__int_feed_id__source_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/fetches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last looks at where a feed's deliveries come from. */
+        get: operations["sources_get_fetches_feeds__int_feed_id__fetches_get"];
+        put?: never;
+        /** Have a worker look for the next delivery now. */
+        post: operations["sources_fetch_now_feeds__int_feed_id__fetches_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fetches/{fetch_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a fetch. */
+        post: operations["sources_stop_fetch_fetches__int_fetch_id__stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fetches/{fetch_id}/log.txt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a fetch went, as text. */
+        get: operations["sources_get_log_fetches__int_fetch_id__log_txt_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A new token to send deliveries with, in place of the one before. */
+        post: operations["sources_make_token_feeds__int_feed_id__token_post"];
+        /** Take the token back: nothing can be sent any more. */
+        delete: operations["sources_drop_token_feeds__int_feed_id__token_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/incoming": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a delivery: the file as the body, and the feed's token as a bearer (RFC 6750). */
+        post: operations["sources_send_in_feeds__int_feed_id__incoming_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{feed_id}/guards": {
         parameters: {
             query?: never;
@@ -2361,8 +2483,8 @@ export interface paths {
         /** Which file the demo's supplier would send next. */
         get: operations["demo_get_next_api_v1_demo_feeds__int_feed_id__next_get"];
         put?: never;
-        /** Let a week pass: the supplier's next file arrives. */
-        post: operations["demo_let_arrive_api_v1_demo_feeds__int_feed_id__next_post"];
+        /** Let a week pass: the supplier lays its next file out, and it is fetched. */
+        post: operations["demo_let_pass_api_v1_demo_feeds__int_feed_id__next_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6669,6 +6791,456 @@ export interface components {
             };
         };
         /**
+         * FeedSource
+         * @description Where a feed's deliveries come from. ``said`` is that in plain words; ``kept`` are the
+         *     secrets that are known, which are never shown; ``token`` says whether the supplier has one to
+         *     send deliveries with.
+         */
+        FeedSource: {
+            /** Source */
+            source: (components["schemas"]["WebSource"] | components["schemas"]["FtpSource"] | components["schemas"]["SftpSource"] | components["schemas"]["MailSource"] | components["schemas"]["FolderSource"] | components["schemas"]["BucketSource"]) | null;
+            /** Said */
+            said: string;
+            /** Kept */
+            kept: ("password" | "key" | "passphrase")[];
+            /** Token */
+            token: boolean;
+        };
+        /**
+         * BucketSource
+         * @description Objects of a bucket that speaks the S3 protocol; ``folder`` is what their names begin
+         *     with. ``user`` is the key's id, and its secret is the password; neither for a public one.
+         */
+        BucketSource: {
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Days Back
+             * @default 0
+             */
+            days_back?: number;
+            /**
+             * Folder
+             * @default
+             */
+            folder?: string;
+            /**
+             * Names
+             * @default *
+             */
+            names?: string;
+            /**
+             * Take
+             * @default newest
+             * @enum {string}
+             */
+            take?: "newest" | "together" | "each";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "bucket";
+            /** Bucket */
+            bucket: string;
+            /**
+             * Endpoint
+             * @default
+             */
+            endpoint?: string;
+            /**
+             * Region
+             * @default
+             */
+            region?: string;
+            /**
+             * User
+             * @default
+             */
+            user?: string;
+        };
+        /**
+         * FolderSource
+         * @description A folder of this machine, or one that is mounted on it.
+         */
+        FolderSource: {
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Days Back
+             * @default 0
+             */
+            days_back?: number;
+            /** Folder */
+            folder: string;
+            /**
+             * Names
+             * @default *
+             */
+            names?: string;
+            /**
+             * Take
+             * @default newest
+             * @enum {string}
+             */
+            take?: "newest" | "together" | "each";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "folder";
+        };
+        /**
+         * FtpSource
+         * @description Files of an FTP server (RFC 959); with TLS from the start, begun by AUTH TLS (RFC 4217), or
+         *     without any.
+         */
+        FtpSource: {
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Days Back
+             * @default 0
+             */
+            days_back?: number;
+            /**
+             * Folder
+             * @default
+             */
+            folder?: string;
+            /**
+             * Names
+             * @default *
+             */
+            names?: string;
+            /**
+             * Take
+             * @default newest
+             * @enum {string}
+             */
+            take?: "newest" | "together" | "each";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "ftp";
+            /** Host */
+            host: string;
+            /**
+             * Port
+             * @default 21
+             */
+            port?: number;
+            /**
+             * Protection
+             * @default starttls
+             * @enum {string}
+             */
+            protection?: "tls" | "starttls" | "none";
+            /**
+             * User
+             * @default anonymous
+             */
+            user?: string;
+        };
+        /**
+         * Header
+         * @description A header that is sent along.
+         */
+        Header: {
+            /** Name */
+            name: string;
+            /**
+             * Value
+             * @default
+             */
+            value?: string;
+        };
+        /**
+         * MailSource
+         * @description Attachments of messages in an IMAP mailbox (RFC 9051) that come from a known sender.
+         */
+        MailSource: {
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Days Back
+             * @default 0
+             */
+            days_back?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mail";
+            /** Host */
+            host: string;
+            /**
+             * Port
+             * @default 993
+             */
+            port?: number;
+            /**
+             * Protection
+             * @default tls
+             * @enum {string}
+             */
+            protection?: "tls" | "starttls" | "none";
+            /** User */
+            user: string;
+            /**
+             * Mailbox
+             * @default INBOX
+             */
+            mailbox?: string;
+            /** Senders */
+            senders: string[];
+            /**
+             * Subject
+             * @default
+             */
+            subject?: string;
+            /**
+             * Names
+             * @default *
+             */
+            names?: string;
+            /**
+             * Take
+             * @default newest
+             * @enum {string}
+             */
+            take?: "newest" | "together" | "each";
+        };
+        /**
+         * SftpSource
+         * @description Files of an SSH server, whose own key is known: ``host_key`` is its fingerprint, as
+         *     ``SHA256:…``. The secret is a password, or a private key.
+         */
+        SftpSource: {
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Days Back
+             * @default 0
+             */
+            days_back?: number;
+            /**
+             * Folder
+             * @default
+             */
+            folder?: string;
+            /**
+             * Names
+             * @default *
+             */
+            names?: string;
+            /**
+             * Take
+             * @default newest
+             * @enum {string}
+             */
+            take?: "newest" | "together" | "each";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "sftp";
+            /** Host */
+            host: string;
+            /**
+             * Port
+             * @default 22
+             */
+            port?: number;
+            /** User */
+            user: string;
+            /**
+             * Host Key
+             * @default
+             */
+            host_key?: string;
+        };
+        /**
+         * WebSource
+         * @description Files at web addresses; several make one delivery together. The password of *basic* and the
+         *     token of *bearer* are secrets, and so is the value of a header that is called one.
+         */
+        WebSource: {
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Days Back
+             * @default 0
+             */
+            days_back?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "web";
+            /** Addresses */
+            addresses: string[];
+            /**
+             * Sign In
+             * @default none
+             * @enum {string}
+             */
+            sign_in?: "none" | "basic" | "bearer" | "header";
+            /**
+             * User
+             * @default
+             */
+            user?: string;
+            /**
+             * Header
+             * @default
+             */
+            header?: string;
+            /**
+             * Headers
+             * @default []
+             */
+            headers?: components["schemas"]["Header"][];
+        };
+        /**
+         * SourceEdit
+         * @description A source as it is to be. Of ``secrets`` those that are not named stay as they are, unless
+         *     they would be told to somebody else by now; "" takes one away.
+         */
+        SourceEdit: {
+            /** Source */
+            source: (components["schemas"]["WebSource"] | components["schemas"]["FtpSource"] | components["schemas"]["SftpSource"] | components["schemas"]["MailSource"] | components["schemas"]["FolderSource"] | components["schemas"]["BucketSource"]) | null;
+            /**
+             * Secrets
+             * @default {}
+             */
+            secrets?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Tried
+         * @description The last runs of a feed, the newest first. New words are not told of them: what the catalog
+         *     had then is not known any more.
+         */
+        Tried: {
+            /** Runs */
+            runs: components["schemas"]["TriedRun"][];
+        };
+        /**
+         * Sample
+         * @description What the first file looks like: how it is read, its columns, and its first rows.
+         */
+        Sample: {
+            /** Name */
+            name: string;
+            /** Size */
+            size: number;
+            /** Format */
+            format: string;
+            /** Columns */
+            columns: string[];
+            /** Rows */
+            rows: (string | null)[][];
+            /** Said */
+            said: string;
+        };
+        /**
+         * TriedFile
+         * @description A file that was found, and whether it would be taken now.
+         */
+        TriedFile: {
+            /** Name */
+            name: string;
+            /** Size */
+            size: number | null;
+            /** Modified */
+            modified: string | null;
+            /** Taken */
+            taken: boolean;
+        };
+        /** FetchList */
+        FetchList: {
+            /** Fetches */
+            fetches: components["schemas"]["FetchLine"][];
+        };
+        /**
+         * FetchLine
+         * @description One look at where deliveries come from, and what came of it.
+         */
+        FetchLine: {
+            /** Id */
+            id: number;
+            /** Because */
+            because: string;
+            /** By */
+            by: string;
+            /** Status */
+            status: string;
+            /** Stage */
+            stage: string;
+            /** Said */
+            said: string;
+            /** Remedy */
+            remedy: string;
+            /** Done */
+            done: number;
+            /** Total */
+            total: number | null;
+            /** Files */
+            files: string[];
+            /** Deliveries */
+            deliveries: number[];
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Started At */
+            started_at: string | null;
+            /** Finished At */
+            finished_at: string | null;
+        };
+        /**
+         * Token
+         * @description A token, which is shown this once.
+         */
+        Token: {
+            /** Token */
+            token: string;
+        };
+        /**
+         * Sent
+         * @description What became of a file that was sent: ``status`` is *new*, or *unchanged* for the same bytes
+         *     as before; then ``delivery_id`` is null.
+         */
+        Sent: {
+            /** Status */
+            status: string;
+            /** Said */
+            said: string;
+            /** Delivery Id */
+            delivery_id: number | null;
+        };
+        /**
          * FeedGuards
          * @description With what each kind of them holds, and when; ``blind`` are those that can see nothing in
          *     this store, and why.
@@ -6737,15 +7309,6 @@ export interface components {
         Guards: {
             /** Guards */
             guards: components["schemas"]["Guard"][];
-        };
-        /**
-         * Tried
-         * @description The last runs of a feed, the newest first. New words are not told of them: what the catalog
-         *     had then is not known any more.
-         */
-        Tried: {
-            /** Runs */
-            runs: components["schemas"]["TriedRun"][];
         };
         /**
          * Finding
@@ -12294,6 +12857,515 @@ export interface operations {
             };
         };
     };
+    sources_get_source_feeds__int_feed_id__source_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedSource"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_set_source_feeds__int_feed_id__source_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedSource"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_try_source_feeds__int_feed_id__source_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SourceEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_get_fetches_feeds__int_feed_id__fetches_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FetchList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_fetch_now_feeds__int_feed_id__fetches_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FetchLine"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_stop_fetch_fetches__int_fetch_id__stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fetch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FetchLine"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_get_log_fetches__int_fetch_id__log_txt_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                fetch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_make_token_feeds__int_feed_id__token_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_drop_token_feeds__int_feed_id__token_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_send_in_feeds__int_feed_id__incoming_post: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sent"];
+                };
+            };
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sent"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     guards_get_guards_feeds__int_feed_id__guards_get: {
         parameters: {
             query?: never;
@@ -16927,7 +17999,7 @@ export interface operations {
             };
         };
     };
-    demo_let_arrive_api_v1_demo_feeds__int_feed_id__next_post: {
+    demo_let_pass_api_v1_demo_feeds__int_feed_id__next_post: {
         parameters: {
             query?: never;
             header?: never;
@@ -16938,13 +18010,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Created */
-            201: {
+            /** @description Accepted */
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Made"];
+                    "application/json": components["schemas"]["FetchLine"];
                 };
             };
             /** @description Not Found */

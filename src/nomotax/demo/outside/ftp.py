@@ -21,6 +21,7 @@ def serve(root: Path, port: int, certificate: Path | None = None) -> FTPServer:
     class Handler(TLS_FTPHandler if certificate else FTPHandler):  # type: ignore[misc]
         authorizer = people
         banner = "Stand-in of a supplier."
+        auth_failed_timeout = 0
 
     if certificate:
         Handler.certfile = str(certificate)
