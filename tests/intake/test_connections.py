@@ -8,6 +8,7 @@ import socket
 import ssl
 import threading
 from contextlib import suppress
+from typing import ClassVar
 
 import asyncssh
 import pytest
@@ -40,7 +41,7 @@ def ftp_source(port, protection="none", host="127.0.0.1"):
 class Cutting(DTPHandler):
     """Breaks the first transfers off after so many bytes."""
 
-    left: list[int] = []
+    left: ClassVar[list[int]] = []
 
     def send(self, data):
         if self.left and self.tot_bytes_sent + len(data) > self.left[0]:
@@ -82,7 +83,7 @@ def test_ftp_with_tls_and_whose_certificate_it_is(laid, monkeypatch, tmp_path):
     try:
         with pytest.raises(FetchFailed, match="not known to be itself"):
             fetched(ftp_source(port, "starttls", "localhost"), password=PASSWORD)
-        with pytest.raises(FetchFailed, match="refuses|let"):
+        with pytest.raises(FetchFailed, match=r"refuses|let"):
             fetched(ftp_source(port), password=PASSWORD)
         context = ssl.create_default_context()
         authority.configure_trust(context)

@@ -179,11 +179,11 @@ def test_a_name_has_the_day_in_it_and_a_file_from_outside_the_folder_is_none(she
     today = datetime.now(UTC).date()
     shelf.lay(f"stock_{today - timedelta(days=2):%y%m%d}.csv", b"older")
     shelf.lay("stock_210101.csv", b"of another year")
-    (shelf.outside.root / shelf.part / f"stock_{today:%y%m%d}.csv").symlink_to("/etc/hostname")
+    if shelf.part != FTP:  # its server follows links, as is its own business
+        link = shelf.outside.root / shelf.part / f"stock_{today:%y%m%d}.csv"
+        link.symlink_to("/etc/hostname")
     came = shelf.fetch(names="stock_{YYMMDD}.csv", days_back=3)[0]
-    assert (
-        came == [(f"stock_{today - timedelta(days=2):%y%m%d}.csv", b"older")] or shelf.part == FTP
-    )
+    assert came == [(f"stock_{today - timedelta(days=2):%y%m%d}.csv", b"older")]
 
 
 @every([FOLDER])
@@ -252,8 +252,10 @@ def test_the_newest_is_the_last_by_age_and_then_by_number(made):
     )
 
 
-INSIDE = ["127.0.0.1", "10.1.2.3", "169.254.169.254", "0.0.0.0", "100.64.0.1", "224.0.0.1", "::1",
-          "fe80::1", "fd00::1", "::ffff:10.0.0.1", "64:ff9b::7f00:1", "2002:0a00:0001::1"]  # fmt: skip
+INSIDE = [
+    "127.0.0.1", "10.1.2.3", "169.254.169.254", "0.0.0.0", "100.64.0.1", "224.0.0.1", "::1",
+    "fe80::1", "fd00::1", "::ffff:10.0.0.1", "64:ff9b::7f00:1", "2002:0a00:0001::1",
+]  # fmt: skip
 
 
 @pytest.mark.parametrize("address", INSIDE)

@@ -32,6 +32,7 @@ export const router = createBrowserRouter([
         Component: FeedPlace,
         children: [
           { index: true, element: <Navigate to="bench" replace /> },
+          { path: "profile", ...place(() => import("./areas/profile/Profile"), "Profile") },
           { path: "reading", ...place(() => import("./areas/reading/Reading"), "ReadingPlace") },
           { path: "unusual", ...place(() => import("./areas/unusual/Unusual"), "UnusualPlace") },
           { path: "bench", ...place(() => import("./areas/bench/Bench"), "Bench") },

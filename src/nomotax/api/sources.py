@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 from nomotax.api.answers import RESPONSES, Done, FeedPath, Problem, answer, attachment, problem
 from nomotax.flows import fetching, sources
 from nomotax.flows.fetching import FetchLine
-from nomotax.flows.sources import FeedSource, SourceEdit, Tried
+from nomotax.flows.sources import FeedSource, SourceEdit, SourceTried
 
 api = APIBlueprint(
     "sources", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="sources")],
@@ -25,19 +25,19 @@ class FetchList(BaseModel):
     fetches: list[FetchLine]
 
 
-class Token(BaseModel):
+class FeedToken(BaseModel):
     """A token, which is shown this once."""
 
     token: str
 
 
-class SentName(BaseModel):
+class SentFileName(BaseModel):
     """What the file is called."""
 
     name: str = Field(min_length=1, max_length=200, pattern=r"^[^/\\\x00-\x1f]+$")
 
 
-class Sent(BaseModel):
+class SentFile(BaseModel):
     """What became of a file that was sent: ``status`` is *new*, or *unchanged* for the same bytes
     as before; then ``delivery_id`` is null."""
 
@@ -58,7 +58,7 @@ def set_source(path: FeedPath, body: SourceEdit) -> Response:
     return answer(sources.set_source(path.feed_id, body))
 
 
-@api.post("/feeds/<int:feed_id>/source/try", responses={200: Tried})
+@api.post("/feeds/<int:feed_id>/source/try", responses={200: SourceTried})
 def try_source(path: FeedPath, body: SourceEdit) -> Response:
     """Look what is there, and what the first file looks like; nothing is kept."""
     return answer(sources.try_source(path.feed_id, body))
@@ -89,10 +89,10 @@ def get_log(path: FetchPath) -> Response:
     return attachment(text.encode(), f"fetch-{path.fetch_id}.txt", "text/plain")
 
 
-@api.post("/feeds/<int:feed_id>/token", responses={201: Token})
+@api.post("/feeds/<int:feed_id>/token", responses={201: FeedToken})
 def make_token(path: FeedPath) -> Response:
     """A new token to send deliveries with, in place of the one before."""
-    return answer(Token(token=sources.make_token(path.feed_id)), 201)
+    return answer(FeedToken(token=sources.make_token(path.feed_id)), 201)
 
 
 @api.delete("/feeds/<int:feed_id>/token", responses={200: Done})
@@ -102,8 +102,8 @@ def drop_token(path: FeedPath) -> Response:
     return answer(Done())
 
 
-@api.post("/feeds/<int:feed_id>/incoming", responses={200: Sent, 201: Sent, 401: Problem})
-def send_in(path: FeedPath, query: SentName) -> Response:
+@api.post("/feeds/<int:feed_id>/incoming", responses={200: SentFile, 201: SentFile, 401: Problem})
+def send_in(path: FeedPath, query: SentFileName) -> Response:
     """Send a delivery: the file as the body, and the feed's token as a bearer (RFC 6750)."""
     sign = request.authorization
     if (
@@ -121,5 +121,5 @@ def send_in(path: FeedPath, query: SentName) -> Response:
     line, delivery_id = fetching.take_sent(
         path.feed_id, query.name, request.stream, request.content_length
     )
-    sent = Sent(status=line.status, said=line.said, delivery_id=delivery_id)
+    sent = SentFile(status=line.status, said=line.said, delivery_id=delivery_id)
     return answer(sent, 201 if delivery_id is not None else 200)

@@ -19,10 +19,11 @@ from nomotax.flows.questions import count_open
 from nomotax.flows.run_states import BUSY
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
+from nomotax.records.fetches import Fetches
 from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
-from nomotax.records.tables import CrosswalkRecord, Delivery, Feed, Run, Supplier
+from nomotax.records.tables import CrosswalkRecord, Delivery, Feed, Fetch, Run, Supplier
 
 
 class DeliveryLine(BaseModel):
@@ -52,8 +53,21 @@ class DeliveryLine(BaseModel):
 
 #: What a feed needs of a person, the most urgent first; *calm* for nothing.
 Need = Literal[
-    "unreadable", "failed", "held", "question", "apply", "prepare", "map", "busy", "calm"
-]
+    "unreadable", "unfetched", "failed", "held", "question", "apply", "prepare", "map", "busy",
+    "calm",
+]  # fmt: skip
+
+
+class LastFetch(BaseModel):
+    """The last look at where a feed's deliveries come from."""
+
+    id: int
+    status: str
+    stage: str
+    said: str
+    done: int
+    total: int | None
+    at: datetime
 
 
 class FeedLine(BaseModel):
@@ -61,7 +75,7 @@ class FeedLine(BaseModel):
     that it is ``joined_to``, waits for nothing. ``held`` are the lines that guards hold of its
     newest run, -1 where they hold the whole of it. ``rows`` and ``prices`` are the sizes and the
     middle prices of its last deliveries, the oldest first. Open ``questions`` are null while they
-    are not counted."""
+    are not counted. ``fetch`` is null where nothing was ever fetched."""
 
     id: int
     name: str
@@ -74,6 +88,7 @@ class FeedLine(BaseModel):
     joined_to: list[str]
     rows: list[int]
     prices: list[float]
+    fetch: LastFetch | None
     deliveries: list[DeliveryLine]
 
 
@@ -88,6 +103,7 @@ def arrivals(store_id: int) -> list[FeedLine]:
         schema = Stores(db).schema(store_id)
         versions, drafts = walks.counted(), walks.by_feed()
         leaning, prices = _leaning(feeds), runs.middle_prices(_TREND)
+        fetches = Fetches(db, store_id).newest()
         lines = [
             FeedLine(
                 id=(feed_id := known_id(feed)),
@@ -101,6 +117,7 @@ def arrivals(store_id: int) -> list[FeedLine]:
                 joined_to=leaning.get(feed_id, []),
                 rows=[d.rows for d in reversed(received.get(feed_id, [])[:_TREND]) if d.rows],
                 prices=[float(price) for price in prices.get(feed_id, [])],
+                fetch=_last_fetch(fetches.get(feed_id)),
                 deliveries=[
                     delivery_line(
                         d,
@@ -119,6 +136,15 @@ def arrivals(store_id: int) -> list[FeedLine]:
         line.held = _held(line, newest)
         line.needs = needs_of(line)
     return lines
+
+
+def _last_fetch(one: Fetch | None) -> LastFetch | None:
+    if one is None:
+        return None
+    return LastFetch(
+        id=known_id(one), status=one.status, stage=one.stage, said=one.said, done=one.done,
+        total=one.total, at=one.finished_at or one.at,
+    )  # fmt: skip
 
 
 #: So many seconds the questions of feeds are counted at a time.
@@ -150,13 +176,15 @@ def _held(line: FeedLine, newest: Mapping[int, Run]) -> int:
 def needs_of(line: FeedLine) -> Need:
     """What a feed waits for: of its newest delivery, and its crosswalk."""
     newest = line.deliveries[0] if line.deliveries else None
+    unfetched = line.fetch is not None and line.fetch.status == "failed"
     if newest is None:
-        return "calm"
+        return "unfetched" if unfetched else "calm"
     run, same = newest.run_status, newest.same_as is not None
     done = run in ("applied", "undone", "declined") or same
     broken = newest.status in ("unreadable", "stopped")
     asked: list[tuple[Need, bool]] = [
         ("unreadable", broken or (newest.status != "reading" and not newest.complete)),
+        ("unfetched", unfetched),
         ("busy", newest.status == "reading" or run in BUSY),
         # What only completes others has nothing of its own to be mapped.
         ("calm", not line.mapped and bool(line.joined_to)),

@@ -54,7 +54,7 @@ class SourceEdit(BaseModel):
     secrets: dict[SecretName, str] = {}
 
 
-class TriedFile(BaseModel):
+class FileThere(BaseModel):
     """A file that was found, and whether it would be taken now."""
 
     name: str
@@ -63,7 +63,7 @@ class TriedFile(BaseModel):
     taken: bool
 
 
-class Sample(BaseModel):
+class FileSample(BaseModel):
     """What the first file looks like: how it is read, its columns, and its first rows."""
 
     name: str
@@ -74,13 +74,13 @@ class Sample(BaseModel):
     said: str
 
 
-class Tried(BaseModel):
+class SourceTried(BaseModel):
     """What was found: the newest files of ``count``. Where it did not go well, ``error`` says why
     and ``remedy`` what to do; of a host that is not known yet, ``host_key`` is what it shows."""
 
-    files: list[TriedFile] = []
+    files: list[FileThere] = []
     count: int = 0
-    sample: Sample | None = None
+    sample: FileSample | None = None
     error: str = ""
     remedy: str = ""
     host_key: str = ""
@@ -137,14 +137,14 @@ def open_secrets(feed: Feed) -> Mapping[SecretName, str]:
     return {name: unlock(feed.secrets[name]) for name in names if feed.secrets.get(name)}
 
 
-def try_source(feed_id: int, wanted: SourceEdit) -> Tried:
+def try_source(feed_id: int, wanted: SourceEdit) -> SourceTried:
     """Look at a source without saving it or anything that is there. Raises ``NotFound``."""
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
     if wanted.source is None:
         raise NotFound("There is nothing to try: these deliveries are brought by hand.")
     limits = Limits(_TRY_BYTES, _TRY_SECONDS, tries=1)
-    tried = Tried()
+    tried = SourceTried()
     try:
         with opened(wanted.source, _secrets(feed, wanted), limits) as place:
             found = place.look()
@@ -162,16 +162,16 @@ def try_source(feed_id: int, wanted: SourceEdit) -> Tried:
     return tried
 
 
-def _listed(found: Sequence[Found], groups: Sequence[Sequence[Found]]) -> Tried:
+def _listed(found: Sequence[Found], groups: Sequence[Sequence[Found]]) -> SourceTried:
     taken = {one.where for group in groups for one in group}
     shown = [
-        TriedFile(name=one.name, size=one.size, modified=one.modified, taken=one.where in taken)
+        FileThere(name=one.name, size=one.size, modified=one.modified, taken=one.where in taken)
         for one in reversed(found)
     ]
-    return Tried(files=shown[:_FILES], count=len(found))
+    return SourceTried(files=shown[:_FILES], count=len(found))
 
 
-def _sample(brought: Brought, feed: Feed) -> Sample:
+def _sample(brought: Brought, feed: Feed) -> FileSample:
     """How the feed would read it; as detected where it has no reading yet, or another one."""
     size = brought.path.stat().st_size
     file = FileSource(brought.path, brought.name, unlock(feed.password))
@@ -181,9 +181,9 @@ def _sample(brought: Brought, feed: Feed) -> Sample:
         frame = table.lazy.drop(HIDDEN).head(_ROWS).collect()
     except NomotaxError as error:
         said = f"{error.message} {error.remedy}".strip()
-        return Sample(name=brought.name, size=size, format="", columns=[], rows=[], said=said)
+        return FileSample(name=brought.name, size=size, format="", columns=[], rows=[], said=said)
     rows = [[None if cell is None else cell[:_CELL] for cell in row] for row in frame.rows()]
-    return Sample(
+    return FileSample(
         name=brought.name, size=size, format=reading.format, columns=frame.columns, rows=rows,
         said="",
     )  # fmt: skip

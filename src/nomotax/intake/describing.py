@@ -38,9 +38,11 @@ def _from(source: Source) -> str:
     match source:
         case FtpSource():
             secure = "" if source.protection == "none" else " with TLS"
-            return f"in {source.folder or '/'} of {source.host}, by FTP{secure}"
+            inside = f"in {source.folder} of" if source.folder.strip("/") else "on"
+            return f"{inside} {source.host}, by FTP{secure}"
         case SftpSource():
-            return f"in {source.folder or '.'} of {source.host}, by SFTP"
+            inside = f"in {source.folder} of" if source.folder else "on"
+            return f"{inside} {source.host}, by SFTP"
         case MailSource():
             about = f" about {source.subject!r}" if source.subject else ""
             return f"sent by {' or '.join(source.senders)}{about} to {source.mailbox}"

@@ -171,7 +171,7 @@ def audience(source: Source) -> tuple[str, ...]:
             return (source.kind, at, source.protection, source.user)
         case SftpSource():
             at = f"{source.host.lower()}:{source.port}"
-            return ("sftp", at, source.user, source.host_key)
+            return ("sftp", at, source.user)
 
 
 def _origin(address: str) -> str:

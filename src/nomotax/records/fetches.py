@@ -47,6 +47,16 @@ class Fetches(Repository):
         query = select(Fetch).where(Fetch.store_id == self.store_id, Fetch.feed_id == feed_id)
         return list(self.session.exec(query.order_by(col(Fetch.id).desc()).limit(most)))
 
+    def newest(self) -> dict[int, Fetch]:
+        """The newest of each feed that ever was fetched."""
+        query = (
+            select(Fetch)
+            .where(Fetch.store_id == self.store_id)
+            .distinct(col(Fetch.feed_id))
+            .order_by(col(Fetch.feed_id), col(Fetch.id).desc())
+        )
+        return {one.feed_id: one for one in self.session.exec(query)}
+
     def note(self, fetch: Fetch, said: str) -> None:
         """A line of its log."""
         fetch.log = [*fetch.log, {"at": now().isoformat(timespec="seconds"), "text": said}]

@@ -73,7 +73,9 @@ export function useArrivals(store: number) {
     refetchInterval: (query) =>
       query.state.data?.feeds.some(
         (f) =>
-          f.questions === null || f.deliveries.some((d) => isBusy(d.run_status) || d.status === "reading"),
+          f.questions === null ||
+          ["queued", "fetching"].includes(f.fetch?.status ?? "") ||
+          f.deliveries.some((d) => isBusy(d.run_status) || d.status === "reading"),
       )
         ? 700
         : false,

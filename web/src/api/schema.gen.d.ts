@@ -2642,7 +2642,7 @@ export interface components {
          *     that it is ``joined_to``, waits for nothing. ``held`` are the lines that guards hold of its
          *     newest run, -1 where they hold the whole of it. ``rows`` and ``prices`` are the sizes and the
          *     middle prices of its last deliveries, the oldest first. Open ``questions`` are null while they
-         *     are not counted.
+         *     are not counted. ``fetch`` is null where nothing was ever fetched.
          */
         FeedLine: {
             /** Id */
@@ -2661,7 +2661,7 @@ export interface components {
              * Needs
              * @enum {string}
              */
-            needs: "unreadable" | "failed" | "held" | "question" | "apply" | "prepare" | "map" | "busy" | "calm";
+            needs: "unreadable" | "unfetched" | "failed" | "held" | "question" | "apply" | "prepare" | "map" | "busy" | "calm";
             /** Held */
             held: number;
             /** Joined To */
@@ -2670,8 +2670,32 @@ export interface components {
             rows: number[];
             /** Prices */
             prices: number[];
+            fetch: components["schemas"]["LastFetch"] | null;
             /** Deliveries */
             deliveries: components["schemas"]["DeliveryLine"][];
+        };
+        /**
+         * LastFetch
+         * @description The last look at where a feed's deliveries come from.
+         */
+        LastFetch: {
+            /** Id */
+            id: number;
+            /** Status */
+            status: string;
+            /** Stage */
+            stage: string;
+            /** Said */
+            said: string;
+            /** Done */
+            done: number;
+            /** Total */
+            total: number | null;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /** NewFeed */
         NewFeed: {
@@ -7137,19 +7161,44 @@ export interface components {
             };
         };
         /**
-         * Tried
-         * @description The last runs of a feed, the newest first. New words are not told of them: what the catalog
-         *     had then is not known any more.
+         * SourceTried
+         * @description What was found: the newest files of ``count``. Where it did not go well, ``error`` says why
+         *     and ``remedy`` what to do; of a host that is not known yet, ``host_key`` is what it shows.
          */
-        Tried: {
-            /** Runs */
-            runs: components["schemas"]["TriedRun"][];
+        SourceTried: {
+            /**
+             * Files
+             * @default []
+             */
+            files?: components["schemas"]["FileThere"][];
+            /**
+             * Count
+             * @default 0
+             */
+            count?: number;
+            /** @default null */
+            sample?: components["schemas"]["FileSample"] | null;
+            /**
+             * Error
+             * @default
+             */
+            error?: string;
+            /**
+             * Remedy
+             * @default
+             */
+            remedy?: string;
+            /**
+             * Host Key
+             * @default
+             */
+            host_key?: string;
         };
         /**
-         * Sample
+         * FileSample
          * @description What the first file looks like: how it is read, its columns, and its first rows.
          */
-        Sample: {
+        FileSample: {
             /** Name */
             name: string;
             /** Size */
@@ -7164,10 +7213,10 @@ export interface components {
             said: string;
         };
         /**
-         * TriedFile
+         * FileThere
          * @description A file that was found, and whether it would be taken now.
          */
-        TriedFile: {
+        FileThere: {
             /** Name */
             name: string;
             /** Size */
@@ -7220,19 +7269,19 @@ export interface components {
             finished_at: string | null;
         };
         /**
-         * Token
+         * FeedToken
          * @description A token, which is shown this once.
          */
-        Token: {
+        FeedToken: {
             /** Token */
             token: string;
         };
         /**
-         * Sent
+         * SentFile
          * @description What became of a file that was sent: ``status`` is *new*, or *unchanged* for the same bytes
          *     as before; then ``delivery_id`` is null.
          */
-        Sent: {
+        SentFile: {
             /** Status */
             status: string;
             /** Said */
@@ -7309,6 +7358,15 @@ export interface components {
         Guards: {
             /** Guards */
             guards: components["schemas"]["Guard"][];
+        };
+        /**
+         * Tried
+         * @description The last runs of a feed, the newest first. New words are not told of them: what the catalog
+         *     had then is not known any more.
+         */
+        Tried: {
+            /** Runs */
+            runs: components["schemas"]["TriedRun"][];
         };
         /**
          * Finding
@@ -12980,7 +13038,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Tried"];
+                    "application/json": components["schemas"]["SourceTried"];
                 };
             };
             /** @description Not Found */
@@ -13216,7 +13274,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Token"];
+                    "application/json": components["schemas"]["FeedToken"];
                 };
             };
             /** @description Not Found */
@@ -13316,7 +13374,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Sent"];
+                    "application/json": components["schemas"]["SentFile"];
                 };
             };
             /** @description Created */
@@ -13325,7 +13383,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Sent"];
+                    "application/json": components["schemas"]["SentFile"];
                 };
             };
             /** @description Unauthorized */

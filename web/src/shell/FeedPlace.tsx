@@ -16,6 +16,7 @@ import { FeedContext, type FeedContextValue } from "./feed";
 import { tab, useStoreId } from "./Shell";
 
 const PLACES = [
+  ["profile", "Profile"],
   ["reading", "Reading"],
   ["unusual", "Unusual"],
   ["bench", "Bench"],
@@ -74,7 +75,12 @@ function FeedBar({ store, value }: { store: number; value: FeedContextValue }) {
         borderColor: "divider",
       }}
     >
-      <Typography component="h1" noWrap sx={{ fontWeight: 600, maxWidth: 230 }}>
+      <Typography
+        component="h1"
+        noWrap
+        title={`${line.supplier}, ${line.name}`}
+        sx={{ fontWeight: 600, maxWidth: 230 }}
+      >
         {line.supplier}{" "}
         <Typography component="span" color="textSecondary">
           {line.name}

@@ -113,6 +113,7 @@ export function feedLine(more: Partial<FeedLine> = {}): FeedLine {
     joined_to: [],
     rows: [],
     prices: [],
+    fetch: null,
     deliveries: [delivery()],
     ...more,
   };

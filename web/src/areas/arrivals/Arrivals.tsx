@@ -132,6 +132,7 @@ export function Arrivals() {
 /** Feeds by what they wait for, the most urgent first. */
 const URGENT: FeedLine["needs"][] = [
   "unreadable",
+  "unfetched",
   "failed",
   "held",
   "question",
@@ -144,6 +145,7 @@ const URGENT: FeedLine["needs"][] = [
 /** What stands above those of one need, where there are many feeds. */
 const GROUPS: Record<FeedLine["needs"], string> = {
   unreadable: "Cannot be read",
+  unfetched: "Cannot be fetched",
   failed: "Failed",
   held: "Held by guards",
   question: "Questions to answer",

@@ -9,6 +9,7 @@ import Typography from "@mui/material/Typography";
 import { useRef, useState, type DragEvent } from "react";
 import { Link } from "react-router";
 import type { FeedLine } from "../../api/hooks";
+import { isFetching } from "../../api/sources";
 import { Mark, type ValueState } from "../../components/Mark";
 import { Failure } from "../../components/states";
 import { ago, count } from "../../components/words";
@@ -115,6 +116,7 @@ export function FeedRow({ store, feed, feeds, limit }: FeedRowProps) {
           <Typography noWrap sx={{ fontWeight: feed.needs === "calm" ? 400 : 550 }} title={saidOf(feed)}>
             <Needed store={store} feed={feed} />
           </Typography>
+          <LastFetch store={store} feed={feed} />
           {newest && newest.unusual > 0 && newest.status !== "reading" && (
             <Typography noWrap variant="caption" component="div" title={newest.said}>
               <UnusualIn base={base} delivery={newest} />
@@ -180,6 +182,7 @@ const NO_BENCH: FeedLine["needs"][] = ["unreadable", "busy"];
 
 const STATES: Record<FeedLine["needs"], ValueState> = {
   unreadable: "refused",
+  unfetched: "refused",
   failed: "refused",
   held: "question",
   question: "question",
@@ -201,6 +204,7 @@ function saidOf(feed: FeedLine): string {
   const newest = feed.deliveries[0];
   const said: Record<FeedLine["needs"], string> = {
     unreadable: newest ? unread(newest) : "",
+    unfetched: "could not be fetched",
     failed: "could not be prepared",
     held: feed.held < 0 ? "a guard holds the run" : `guards hold ${count(feed.held, "product", "products")}`,
     question: count(feed.questions ?? 0, "open question", "open questions"),
@@ -220,12 +224,25 @@ function saidOf(feed: FeedLine): string {
 function Needed({ store, feed }: { store: number; feed: FeedLine }) {
   const newest = feed.deliveries[0];
   const said = saidOf(feed);
+  if (feed.needs === "unfetched") return <Link to={`/s/${store}/feeds/${feed.id}/profile`}>{said}</Link>;
   if (!newest) return <>{said}</>;
   const run = newest.run_id && ["held", "apply", "failed"].includes(feed.needs);
   if (run) return <Link to={`/s/${store}/runs/${newest.run_id}`}>{said}</Link>;
   if (feed.needs === "question")
     return <Link to={`/s/${store}/feeds/${feed.id}/bench?delivery=${newest.id}`}>{said}</Link>;
   return <>{said}</>;
+}
+
+/** What is being fetched now, or why nothing could be. */
+function LastFetch({ store, feed }: { store: number; feed: FeedLine }) {
+  const one = feed.fetch;
+  if (!one || !(isFetching(one.status) || one.status === "failed")) return null;
+  const said = isFetching(one.status) ? `${one.stage || "looking for the next delivery"} …` : one.said;
+  return (
+    <Typography noWrap variant="caption" color="textSecondary" component="div" title={said}>
+      <Link to={`/s/${store}/feeds/${feed.id}/profile`}>{said}</Link>
+    </Typography>
+  );
 }
 
 const WIDE = 70;

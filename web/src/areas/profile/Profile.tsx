@@ -1,0 +1,101 @@
+/** A feed on one page, in sentences: where its deliveries come from, and what came of each look. */
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Typography from "@mui/material/Typography";
+import { useState, type ReactNode } from "react";
+import { useFetchNow, useSetSource, useSource, type FeedSource } from "../../api/sources";
+import { Confirm } from "../../components/Confirm";
+import { Failure, Waiting } from "../../components/states";
+import { capital } from "../../components/words";
+import { useFeed } from "../../shell/feed";
+import { Looks } from "./Looks";
+import { Sending } from "./Sending";
+import { SourceEditor } from "./SourceEditor";
+
+/** The profile of the feed at hand. */
+export function Profile() {
+  const { feed } = useFeed();
+  const source = useSource(feed);
+  if (source.isError) return <Failure error={source.error} retry={() => void source.refetch()} />;
+  if (!source.data) return <Waiting what="the profile" />;
+  return (
+    <Box sx={{ overflow: "auto", p: 2 }}>
+      <Box sx={{ maxWidth: 1120, display: "grid", gap: 3 }}>
+        <Part title="Where from">
+          <From feed={feed} known={source.data} />
+        </Part>
+        <Part title="Sent by others">
+          <Sending feed={feed} token={source.data.token} />
+        </Part>
+        <Part title="Last looks">
+          <Looks feed={feed} />
+        </Part>
+      </Box>
+    </Box>
+  );
+}
+
+function Part({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <Box component="section" aria-label={title}>
+      <Typography variant="h2" sx={{ borderBottom: 1, borderColor: "divider", pb: 0.5, mb: 1 }}>
+        {title}
+      </Typography>
+      {children}
+    </Box>
+  );
+}
+
+function From({ feed, known }: { feed: number; known: FeedSource }) {
+  const [editing, setEditing] = useState(false);
+  const [asked, setAsked] = useState(false);
+  const fetch = useFetchNow(feed);
+  const set = useSetSource(feed);
+  if (editing) return <SourceEditor feed={feed} known={known} onClose={() => setEditing(false)} />;
+  if (!known.source)
+    return (
+      <Typography component="div">
+        Its files are brought by hand.{" "}
+        <Button variant="outlined" onClick={() => setEditing(true)}>
+          Say where they come from
+        </Button>
+      </Typography>
+    );
+  return (
+    <Box>
+      <Typography sx={{ overflowWrap: "anywhere", fontSize: 15 }}>{capital(known.said)}.</Typography>
+      <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
+        <Button variant="contained" onClick={() => fetch.mutate()} disabled={fetch.isPending}>
+          Fetch now
+        </Button>
+        <Button variant="outlined" onClick={() => setEditing(true)}>
+          Change it
+        </Button>
+        <Button color="inherit" onClick={() => setAsked(true)}>
+          Bring by hand instead
+        </Button>
+      </Box>
+      {fetch.isError && <Failure error={fetch.error} />}
+      {asked && (
+        <Confirm
+          title="Bring its files by hand?"
+          action="Bring by hand"
+          ready
+          busy={set.isPending}
+          error={set.error}
+          onClose={() => setAsked(false)}
+          onYes={() =>
+            set.mutateAsync({ source: null }).then(
+              () => setAsked(false),
+              () => undefined,
+            )
+          }
+        >
+          <Typography>
+            Nothing is fetched any more, and what signs in there is forgotten. Deliveries that came stay.
+          </Typography>
+        </Confirm>
+      )}
+    </Box>
+  );
+}
