@@ -7,9 +7,12 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from nomotax.api.answers import RESPONSES, Done, FeedPath, Problem, answer, attachment, problem
-from nomotax.flows import fetching, sources
+from nomotax.core.cron import Cron
+from nomotax.flows import fetching, schedules, sources
 from nomotax.flows.fetching import FetchLine
+from nomotax.flows.schedules import FeedSchedules, ScheduleEdit, Times
 from nomotax.flows.sources import FeedSource, SourceEdit, SourceTried
+from nomotax.flows.turns import Policy
 
 api = APIBlueprint(
     "sources", __name__, url_prefix="/api/v1", abp_tags=[Tag(name="sources")],
@@ -19,6 +22,14 @@ api = APIBlueprint(
 
 class FetchPath(BaseModel):
     fetch_id: int
+
+
+class SchedulePath(BaseModel):
+    schedule_id: int
+
+
+class MayEdit(BaseModel):
+    may: Policy
 
 
 class FetchList(BaseModel):
@@ -62,6 +73,42 @@ def set_source(path: FeedPath, body: SourceEdit) -> Response:
 def try_source(path: FeedPath, body: SourceEdit) -> Response:
     """Look what is there, and what the first file looks like; nothing is kept."""
     return answer(sources.try_source(path.feed_id, body))
+
+
+@api.get("/feeds/<int:feed_id>/schedules", responses={200: FeedSchedules})
+def get_schedules(path: FeedPath) -> Response:
+    """When a feed is fetched by itself, and what becomes of what comes."""
+    return answer(schedules.schedules_of(path.feed_id))
+
+
+@api.post("/feeds/<int:feed_id>/schedules", responses={201: FeedSchedules})
+def add_schedule(path: FeedPath, body: ScheduleEdit) -> Response:
+    """Fetch a feed by itself from now on."""
+    return answer(schedules.add_schedule(path.feed_id, body), 201)
+
+
+@api.put("/feeds/<int:feed_id>/may", responses={200: FeedSchedules})
+def set_policy(path: FeedPath, body: MayEdit) -> Response:
+    """Say what becomes of a delivery that comes by itself."""
+    return answer(schedules.set_policy(path.feed_id, body.may))
+
+
+@api.put("/schedules/<int:schedule_id>", responses={200: FeedSchedules})
+def set_schedule(path: SchedulePath, body: ScheduleEdit) -> Response:
+    """Change or pause a schedule."""
+    return answer(schedules.set_schedule(path.schedule_id, body))
+
+
+@api.delete("/schedules/<int:schedule_id>", responses={200: FeedSchedules})
+def drop_schedule(path: SchedulePath) -> Response:
+    """Take a schedule away."""
+    return answer(schedules.drop_schedule(path.schedule_id))
+
+
+@api.post("/schedules/times", responses={200: Times})
+def get_times(body: Cron) -> Response:
+    """When a cron expression comes, in plain words, and the next times; nothing is kept."""
+    return answer(schedules.times_of(body))
 
 
 @api.get("/feeds/<int:feed_id>/fetches", responses={200: FetchList})

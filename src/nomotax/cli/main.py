@@ -12,6 +12,7 @@ import click
 from nomotax.cli.drift import drift_command
 from nomotax.cli.formula import formula_command, print_trace
 from nomotax.cli.reading import companion_files, inspect_command, output, read_command
+from nomotax.cli.running import deliver_command, run_command
 from nomotax.cli.server import COMMANDS
 from nomotax.cli.suggest import suggest_command
 from nomotax.core.errors import NomotaxError
@@ -99,6 +100,8 @@ for command in (
     suggest_command,
     drift_command,
     formula_command,
+    run_command,
+    deliver_command,
     *COMMANDS,
 ):
     main.add_command(command)

@@ -9,11 +9,12 @@ from time import monotonic
 from typing import IO, cast
 
 from pydantic import BaseModel
+from sqlmodel import Session
 
 from nomotax.core.errors import Conflict, NomotaxError, UnreadableFile
-from nomotax.flows.receive import read_leaning, take_in
-from nomotax.flows.receive import take_sent as receive_sent
+from nomotax.flows.receive import keep_once, read_leaning, read_queued, take_in
 from nomotax.flows.sources import companions_of, open_secrets, saved_source
+from nomotax.flows.turns import Policy, begin, parse_policy
 from nomotax.intake.bringing import Known, bring, choose, now_known, opened, same_as_known
 from nomotax.intake.failures import FetchStopped
 from nomotax.intake.model import Source
@@ -74,9 +75,12 @@ def fetch_log(fetch_id: int) -> str:
     return "".join(f"{line['at']}  {line['text']}\n" for line in one.log)
 
 
-def ask_for_fetch(feed_id: int, because: str = "asked by hand") -> FetchLine:
+def ask_for_fetch(
+    feed_id: int, because: str = "asked by hand", may: Policy | None = None
+) -> FetchLine:
     """Have a worker look for the next delivery of a feed; where one does so already it is that.
-    Raises ``Conflict`` for a feed that comes from nowhere."""
+    With ``may`` that becomes of it, whatever the feed says. Raises ``Conflict`` for a feed that
+    comes from nowhere."""
     with session() as db:
         feeds = Feeds.holding(db, feed_id)
         feed = feeds.get(feed_id)
@@ -90,7 +94,7 @@ def ask_for_fetch(feed_id: int, because: str = "asked by hand") -> FetchLine:
         fetches = Fetches(db, feed.store_id)
         known = fetches.under_way(feed_id)
         if known is None:
-            known = fetches.add(feed_id, because)
+            known = fetches.add(feed_id, because, may=may or "")
             enqueue(db, "fetch", lock=f"fetch {feed_id}", fetch_id=known_id(known))
         return _line(known)
 
@@ -146,7 +150,21 @@ def fetch_queued(fetch_id: int) -> None:
     else:
         taken = []
         _end(one, "unchanged", "It is brought by hand; what completes it was looked for.")
-    _complete(fresh, feed, read_already=bool(taken))
+    for delivery in [*taken, *_complete(fresh, feed, read_already=bool(taken))]:
+        _begin(delivery, one, own=delivery.feed_id == feed.id)
+
+
+def _begin(delivery: Delivery, fetch: Fetch, own: bool = True) -> None:
+    """Go on with what has come; why that cannot be is said with the fetch."""
+    try:
+        begin(delivery, parse_policy(fetch.may) if own else None)
+    except NomotaxError as error:
+        with session() as db:
+            fetches = Fetches(db, fetch.store_id)
+            one = fetches.get(known_id(fetch))
+            one.said = f"{one.said} It could not be prepared: {error.message}"
+            one.remedy = error.remedy
+            fetches.note(one, f"not prepared: {error}")
 
 
 def _of_companion(other: Feed, asked: Fetch) -> list[Delivery]:
@@ -155,11 +173,15 @@ def _of_companion(other: Feed, asked: Fetch) -> list[Delivery]:
     return _fetch(other, own, leaning=False)
 
 
-def _complete(fresh: Sequence[Delivery], feed: Feed, read_already: bool) -> None:
+def _complete(fresh: Sequence[Delivery], feed: Feed, read_already: bool) -> list[Delivery]:
     """Whoever joins what has come is read again with it, but for one that has just been."""
     done: set[int] = {known_id(feed)} if read_already else set()
+    made: list[Delivery] = []
     for delivery in fresh:
-        done |= read_leaning(delivery, done)
+        again = read_leaning(delivery, done)
+        done |= {one.feed_id for one in again}
+        made += again
+    return made
 
 
 def _fetch(feed: Feed, fetch: Fetch, leaning: bool = True) -> list[Delivery]:
@@ -278,17 +300,38 @@ def take_sent(
     """Take a file that was sent, of ``length`` bytes where that is known, and keep that it was.
     Gives that with the delivery's id; None for the same bytes as before. Raises ``TooLarge``,
     ``UnreadableFile`` for a part of a file."""
-    whole = cast("IO[bytes]", _Whole(stream, length))
-    delivery = receive_sent(feed_id, name, whole)
+    kept: list[FetchLine] = []
+
+    def note(db: Session, delivery: Delivery) -> None:
+        kept.append(_note_sent(db, feed_id, name, delivery))
+
+    delivery = keep_once(feed_id, name, cast("IO[bytes]", _Whole(stream, length)), note)
+    if not kept:
+        with session() as db:
+            kept.append(_note_sent(db, feed_id, name, None))
+    return kept[0], known_id(delivery) if delivery else None
+
+
+def _note_sent(db: Session, feed_id: int, name: str, delivery: Delivery | None) -> FetchLine:
+    """A file was sent; a worker reads it where it is a new one."""
+    fetches = Fetches(db, Feeds.holding(db, feed_id).get(feed_id).store_id)
+    one = fetches.add(feed_id, "sent to us", files=[{"name": name}])
+    if delivery is None:
+        fetches.end(one, "unchanged", f"{name}: the same bytes as before.")
+    else:
+        one.deliveries = [known_id(delivery)]
+        fetches.end(one, "new", f"{name} came.")
+        enqueue(db, "read_sent", fetch_id=known_id(one))
+    return _line(one)
+
+
+def read_sent(fetch_id: int) -> None:
+    """What a worker does with a file that was sent: it is read, and gone on with as its feed
+    may."""
     with session() as db:
-        fetches = Fetches(db, Feeds.holding(db, feed_id).get(feed_id).store_id)
-        one = fetches.add(feed_id, "sent to us", files=[{"name": name}])
-        if delivery is None:
-            fetches.end(one, "unchanged", f"{name}: the same bytes as before.")
-        else:
-            one.deliveries = [known_id(delivery)]
-            fetches.end(one, "new", f"{name} came.")
-        return _line(one), known_id(delivery) if delivery else None
+        fetch = Fetches.holding(db, fetch_id).get(fetch_id)
+    for delivery_id in fetch.deliveries:
+        _begin(read_queued(delivery_id), fetch)
 
 
 def _end(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import io
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
@@ -82,17 +82,19 @@ def take_in(
     A file that cannot be read is kept all the same, with the reason. Raises ``TooLarge``,
     ``Conflict`` for a feed that was removed.
     """
-    delivery = _kept_once(feed_id, file_name, stream, by_worker=False)
+    delivery = keep_once(feed_id, file_name, stream)
     return read(known_id(delivery), fresh=leaning) if delivery else None
 
 
-def take_sent(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery | None:
-    """Keep what somebody has sent, for a worker to read. None when the newest delivery has the
-    same bytes. Raises ``TooLarge``, ``Conflict`` for a feed that was removed."""
-    return _kept_once(feed_id, file_name, stream, by_worker=True)
-
-
-def _kept_once(feed_id: int, file_name: str, stream: IO[bytes], by_worker: bool) -> Delivery | None:
+def keep_once(
+    feed_id: int,
+    file_name: str,
+    stream: IO[bytes],
+    also: Callable[[Session, Delivery], None] = lambda db, delivery: None,
+) -> Delivery | None:
+    """Keep bytes as a delivery that is left with status "reading"; in the same transaction do
+    something ``also``. None when the newest delivery has the same bytes. Raises ``TooLarge``,
+    ``Conflict`` for a feed that was removed."""
     received = artifacts().receive(stream, upload_limit())
     with session() as db:
         # Behind the lock nobody else takes the same file in.
@@ -103,13 +105,12 @@ def _kept_once(feed_id: int, file_name: str, stream: IO[bytes], by_worker: bool)
         newest = next(iter(deliveries.of_feed(feed_id)), None)
         if newest is not None and newest.sha256 == received.sha256:
             # One that its worker did not live to read is read now.
-            return newest if newest.status == "reading" and not by_worker else None
+            return newest if newest.status == "reading" else None
         delivery = deliveries.add(
             feed_id=feed_id, file_name=file_name, sha256=received.sha256, size=received.size,
             status="reading",
         )  # fmt: skip
-        if by_worker:
-            enqueue(db, "read", delivery_id=known_id(delivery))
+        also(db, delivery)
         return delivery
 
 
@@ -198,7 +199,7 @@ def _by_worker(db: Session, delivery: Delivery) -> None:
 
 
 def read_queued(delivery_id: int) -> Delivery:
-    """What a worker does with a delivery that is left with status "reading"."""
+    """A delivery that is left with status "reading", read."""
     with session() as db:
         known = Deliveries.holding(db, delivery_id).get(delivery_id)
     return read(delivery_id, fresh=not known.columns)
@@ -388,10 +389,10 @@ def save_reading(feed_id: int, reading: Reading) -> None:
         db.add(feed)
 
 
-def read_leaning(fresh: Delivery, but: Collection[int] = ()) -> set[int]:
+def read_leaning(fresh: Delivery, but: Collection[int] = ()) -> list[Delivery]:
     """Read the newest delivery of each feed that has this one as a companion again, as a
     delivery of its own: what was received before stays as it was. Those in ``but`` are left as
-    they are; gives the feeds that were read."""
+    they are; gives the deliveries that came of it."""
     with session() as db:
         source, deliveries = (
             Feeds(db, fresh.store_id).get(fresh.feed_id),
@@ -412,9 +413,7 @@ def read_leaning(fresh: Delivery, but: Collection[int] = ()) -> set[int]:
                 for d in deliveries.of_feed(feed_id)[:1]
             ]
         ids = [known_id(d) for d in again]
-    for delivery_id in ids:
-        read(delivery_id, fresh=True)
-    return set(leaning)
+    return [read(delivery_id, fresh=True) for delivery_id in ids]
 
 
 def accept_incomplete(delivery_id: int) -> Delivery:

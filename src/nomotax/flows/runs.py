@@ -19,6 +19,7 @@ from nomotax.flows.changesets import keep_changeset
 from nomotax.flows.changing import prepare_edit
 from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
+from nomotax.flows.going_on import go_on as go_on_by_itself
 from nomotax.flows.guarding import guarded
 from nomotax.flows.preparing import USED, RowRange, Work, work_of
 from nomotax.flows.receive import joined_now
@@ -46,9 +47,11 @@ def start_run(
     delivery_id: int | None = None,
     rows: RowRange = _ALL,
     day: date | None = None,
+    then: str = "",
 ) -> Run:
     """Freeze the crosswalk and what it reads, and queue the preparation, of all rows or of some as
-    a trial; with a ``day`` its prices hold from then on.
+    a trial; with a ``day`` its prices hold from then on. What a run that begins by itself may do
+    ``then`` is told by ``turns.Policy``.
 
     Raises ``CrosswalkError`` at once for a crosswalk that cannot run on this delivery,
     ``UnfitValue`` for a day that has come.
@@ -73,7 +76,8 @@ def start_run(
             version_id=version_id,
             used=bench.source.delivery.model_dump(mode="json", include=USED)
             | ({"day": day.isoformat()} if day else {})
-            | ({"picked_rows": True} if rows.picked else {}),
+            | ({"picked_rows": True} if rows.picked else {})
+            | ({"then": then} if then else {}),
             stage="waiting for a worker",
             first_row=rows.first,
             last_row=rows.last,
@@ -114,6 +118,8 @@ def prepare(run_id: int) -> None:
         _PREPARED.get(run.kind, _prepare)(run_id, tell)
     if run.kind == "dated":
         go_on(run_id)
+    else:
+        go_on_by_itself(run_id)
 
 
 #: Runs of no delivery.

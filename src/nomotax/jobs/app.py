@@ -23,6 +23,7 @@ from nomotax.flows import (
     problems,
     receive,
     runs,
+    schedules,
     snapshots,
 )
 from nomotax.flows.run_states import give_back
@@ -41,6 +42,7 @@ _TASKS: dict[str, Callable[..., object]] = {
     "prepare": runs.prepare,
     "apply": applying.apply,
     "read": receive.read_queued,
+    "read_sent": fetching.read_sent,
     "fetch": fetching.fetch_queued,
     "snapshot": snapshots.take_queued,
     "contrast": contrasts.find_out,
@@ -102,6 +104,7 @@ async def _watch(worker: App) -> None:
         try:
             await take_up(worker, _SILENT)
             await asyncio.to_thread(dated.write_due)
+            await asyncio.to_thread(schedules.fire_due)
         except (ConnectorException, DatabaseUnavailable) as error:
             log.warning("could not look for jobs left behind", error=str(error))
         await asyncio.sleep(_BEAT)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from contextvars import ContextVar
 
 from sqlalchemy.dialects.postgresql import insert
@@ -16,6 +18,21 @@ _LONGEST = 60
 def set_person(name: str) -> None:
     """From here on, what is done in this request is done by this person."""
     _at_work.set(("person", " ".join(name.split())[:_LONGEST]))
+
+
+@contextmanager
+def acting(kind: ActorKind, name: str) -> Iterator[None]:
+    """What is done within is done by this one."""
+    before = _at_work.set((kind, name[:_LONGEST]))
+    try:
+        yield
+    finally:
+        _at_work.reset(before)
+
+
+def by_itself() -> bool:
+    """Whether nobody waits for what is done now."""
+    return _at_work.get()[0] == "schedule"
 
 
 def at_work(db: Session) -> Actor | None:

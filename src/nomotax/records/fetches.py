@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from sqlalchemy import text
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import col, select
 
 from nomotax.records.actors import at_work
@@ -51,8 +52,8 @@ class Fetches(Repository):
         """The newest of each feed that ever was fetched."""
         query = (
             select(Fetch)
+            .ext(distinct_on(col(Fetch.feed_id)))
             .where(Fetch.store_id == self.store_id)
-            .distinct(col(Fetch.feed_id))
             .order_by(col(Fetch.feed_id), col(Fetch.id).desc())
         )
         return {one.feed_id: one for one in self.session.exec(query)}

@@ -7,16 +7,22 @@ import json
 from sqlalchemy import text
 from sqlmodel import Session
 
+from nomotax.records.actors import by_itself
+
 RUNS, LOOKS = "runs", "looks"
+#: The priority of what begins by itself; a person's work has 0, and higher goes first.
+BY_ITSELF = -10
 #: The queue of each task. Looks are taken by a worker of their own, so that no run waits for one.
 QUEUES = {
-    "prepare": RUNS, "apply": RUNS, "read": RUNS, "fetch": RUNS, "snapshot": RUNS, "contrast": RUNS,
+    "prepare": RUNS, "apply": RUNS, "read": RUNS, "read_sent": RUNS, "fetch": RUNS,
+    "snapshot": RUNS, "contrast": RUNS,
     "look_at_paths": LOOKS, "look_at_products": LOOKS,
 }  # fmt: skip
 
 _ENQUEUE = text(
-    "select procrastinate_defer_jobs_v1(array[(cast(:queue as varchar), cast(:task as varchar), 0, "
-    "cast(:lock as text), null, cast(:args as jsonb), null)::procrastinate_job_to_defer_v1])"
+    "select procrastinate_defer_jobs_v1(array[(cast(:queue as varchar), cast(:task as varchar), "
+    "cast(:priority as integer), cast(:lock as text), null, "
+    "cast(:args as jsonb), null)::procrastinate_job_to_defer_v1])"
 )
 #: Whether a job about something waits or is at work; ``{}`` is the name of what it is about and
 #: the id of the row outside.
@@ -28,8 +34,12 @@ _HAS_JOB = (
 
 def enqueue(db: Session, task: str, lock: str | None = None, **about: int) -> None:
     """Have a worker do a task once this transaction is committed. Of jobs with the same ``lock``
-    one is at work at a time, in the order they came."""
-    values = {"queue": QUEUES[task], "task": task, "lock": lock, "args": json.dumps(about)}
+    one is at work at a time, in the order they came. What a person waits for goes before what
+    begins by itself."""
+    values = {
+        "queue": QUEUES[task], "task": task, "lock": lock, "args": json.dumps(about),
+        "priority": BY_ITSELF if by_itself() else 0,
+    }  # fmt: skip
     db.connection().execute(_ENQUEUE, values)
 
 

@@ -138,7 +138,8 @@ class Feed(SQLModel, table=True):
 
     ``source`` is where its deliveries are fetched from (``intake.model``), ``secrets`` what signs
     in there, locked, ``known`` what was there when it was fetched last (``intake.bringing.Known``);
-    ``token`` is the hash of the one that a supplier sends deliveries with.
+    ``token`` is the hash of the one that a supplier sends deliveries with. ``may`` is what becomes
+    of a delivery that comes by itself (``flows.turns.Policy``).
     """
 
     __tablename__: ClassVar[str] = "feeds"
@@ -156,6 +157,7 @@ class Feed(SQLModel, table=True):
     secrets: dict[str, str] = document(default_factory=dict)
     known: dict[str, Any] = document(default_factory=dict)
     token: str = Field(default="", sa_column_kwargs={"server_default": ""})
+    may: str = Field(default="wait", sa_column_kwargs={"server_default": "wait"})
     created_at: datetime = moment()
     removed_at: datetime | None = removal()
 
@@ -204,7 +206,8 @@ class Fetch(Acted, table=True):
     """One look at where a feed's deliveries come from. ``status`` is queued, fetching, and then
     how it ended: new, unchanged, nothing (none was there), failed or stopped; ``said`` is that in
     plain words, ``log`` how it went. Of what is being fetched ``done`` bytes are there, of
-    ``total``, null while that is not known."""
+    ``total``, null while that is not known. ``may`` is what becomes of what comes, "" for what the
+    feed says of it."""
 
     __tablename__: ClassVar[str] = "fetches"
 
@@ -212,6 +215,7 @@ class Fetch(Acted, table=True):
     store_id: int = Field(foreign_key="stores.id", index=True)
     feed_id: int = Field(foreign_key="feeds.id", index=True)
     because: str = ""
+    may: str = ""
     status: str = "queued"
     stage: str = ""
     said: str = ""
@@ -225,6 +229,24 @@ class Fetch(Acted, table=True):
     at: datetime = moment()
     started_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
     finished_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
+
+
+class Schedule(Acted, table=True):
+    """When a feed is to be fetched by itself: a ``core.cron`` expression in a time zone.
+    ``next_at`` is when it comes the next time, null while it is ``paused``."""
+
+    __tablename__: ClassVar[str] = "schedules"
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    feed_id: int = Field(foreign_key="feeds.id", index=True)
+    expression: str
+    zone: str
+    paused: bool = False
+    next_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True), index=True)
+    last_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
+    actor: Actor | None = by()
+    at: datetime = moment()
 
 
 class CrosswalkRecord(SQLModel, table=True):

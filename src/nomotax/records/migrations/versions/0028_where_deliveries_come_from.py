@@ -1,4 +1,4 @@
-"""Where a feed's deliveries come from, and each look there"""
+"""Where a feed's deliveries come from, when, and each look there"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -15,12 +15,29 @@ def upgrade() -> None:
     op.add_column("feeds", sa.Column("secrets", JSONB, nullable=False, server_default="{}"))
     op.add_column("feeds", sa.Column("known", JSONB, nullable=False, server_default="{}"))
     op.add_column("feeds", sa.Column("token", sa.String, nullable=False, server_default=""))
+    op.add_column("feeds", sa.Column("may", sa.String, nullable=False, server_default="wait"))
+    op.create_table(
+        "schedules",
+        sa.Column("id", sa.Integer, primary_key=True),
+        sa.Column("store_id", sa.Integer, sa.ForeignKey("stores.id"), nullable=False),
+        sa.Column("feed_id", sa.Integer, sa.ForeignKey("feeds.id"), nullable=False),
+        sa.Column("expression", sa.String, nullable=False),
+        sa.Column("zone", sa.String, nullable=False),
+        sa.Column("paused", sa.Boolean, nullable=False),
+        sa.Column("next_at", sa.DateTime(timezone=True)),
+        sa.Column("last_at", sa.DateTime(timezone=True)),
+        sa.Column("actor_id", sa.Integer, sa.ForeignKey("actors.id")),
+        sa.Column("at", sa.DateTime(timezone=True), nullable=False),
+    )
+    for column in ("store_id", "feed_id", "next_at"):
+        op.create_index(f"ix_schedules_{column}", "schedules", [column])
     op.create_table(
         "fetches",
         sa.Column("id", sa.Integer, primary_key=True),
         sa.Column("store_id", sa.Integer, sa.ForeignKey("stores.id"), nullable=False),
         sa.Column("feed_id", sa.Integer, sa.ForeignKey("feeds.id"), nullable=False),
         sa.Column("because", sa.String, nullable=False),
+        sa.Column("may", sa.String, nullable=False),
         sa.Column("status", sa.String, nullable=False),
         sa.Column("stage", sa.String, nullable=False),
         sa.Column("said", sa.String, nullable=False),
@@ -41,5 +58,6 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     op.drop_table("fetches")
-    for column in ("token", "known", "secrets", "source"):
+    op.drop_table("schedules")
+    for column in ("may", "token", "known", "secrets", "source"):
         op.drop_column("feeds", column)

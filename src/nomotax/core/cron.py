@@ -1,0 +1,56 @@
+"""When something is to happen again: a cron expression (IEEE 1003.1) in a time zone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from itertools import islice
+from zoneinfo import ZoneInfo, available_timezones
+
+from cron_descriptor import Options, get_description
+from cronsim import CronSim, CronSimError
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+#: Minute, hour, day of the month, month, day of the week.
+_PARTS = 5
+
+
+class Cron(BaseModel):
+    """A cron expression of five parts in a time zone. A time that a change of the clock leaves out
+    comes right after the change, and one that it brings twice comes once."""
+
+    model_config = ConfigDict(frozen=True)
+
+    expression: str = Field(max_length=120)
+    zone: str = "UTC"
+
+    @model_validator(mode="after")
+    def _comes(self) -> Cron:
+        if self.zone not in available_timezones():
+            raise ValueError(f"there is no time zone {self.zone!r}")
+        if len(self.expression.split()) != _PARTS:
+            raise ValueError(
+                "a cron expression has five parts: minute, hour, day of the month, month, day of "
+                "the week; such as 0 2 * * * for every day at two"
+            )
+        try:
+            CronSim(self.expression, datetime(2024, 1, 1, tzinfo=UTC))
+        except CronSimError as error:
+            said = str(error)[:1].lower() + str(error)[1:]
+            raise ValueError(f"this never comes: {said}") from error
+        return self
+
+    @property
+    def said(self) -> str:
+        """When it comes, in plain words: "At 02:00, Monday through Friday"."""
+        options = Options()
+        options.use_24hour_time_format = True
+        return str(get_description(self.expression, options))
+
+    def _times(self, after: datetime) -> Iterator[datetime]:
+        zone = ZoneInfo(self.zone)
+        yield from (one.astimezone(UTC) for one in CronSim(self.expression, after.astimezone(zone)))
+
+    def after(self, moment: datetime, many: int = 1) -> list[datetime]:
+        """The next times after a moment, in UTC."""
+        return list(islice(self._times(moment), many))

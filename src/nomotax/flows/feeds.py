@@ -1,0 +1,61 @@
+"""Feeds by what people call them, and what became of a delivery of theirs."""
+
+from __future__ import annotations
+
+from pydantic import BaseModel
+
+from nomotax.core.errors import NotFound
+from nomotax.flows.run_states import BUSY
+from nomotax.records.database import session
+from nomotax.records.repositories import Deliveries, Feeds, Stores
+from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
+
+
+class DeliveryOutcome(BaseModel):
+    """What became of a delivery: ``status`` is that of its run, or its own where it has none;
+    ``busy`` while a worker has to do with it."""
+
+    status: str
+    busy: bool
+    said: str
+    run_id: int | None
+    counts: dict[str, int]
+
+
+def feed_named(name: str) -> int:
+    """A feed by its number, or as "Supplier, name" or "Store, Supplier, name". Raises
+    ``NotFound`` for none, and for several."""
+    with session() as db:
+        if name.isdecimal():
+            return known_id(Feeds.holding(db, int(name)).get(int(name)))
+        found = {
+            known_id(feed): f"{store.name}, {supplier.name}, {feed.name}"
+            for store in Stores(db).all()
+            for feed, supplier in Feeds(db, known_id(store)).all()
+        }
+    meant = [key for key, full in found.items() if f", {full}".endswith(f", {name}")]
+    if len(meant) != 1:
+        shown = "; ".join(f"{key}: {full}" for key, full in found.items())
+        what = "several feeds are" if meant else "no feed is"
+        raise NotFound(f"{what.capitalize()} called {name!r}.", remedy=f"There are: {shown}.")
+    return meant[0]
+
+
+def outcome_of(delivery_id: int) -> DeliveryOutcome:
+    """Raises ``NotFound``."""
+    with session() as db:
+        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
+        runs = Runs(db, delivery.store_id)
+        run = runs.newest_of([delivery_id]).get(delivery_id)
+        if run is None:
+            return DeliveryOutcome(
+                status=delivery.status, busy=delivery.status == "reading", said=delivery.error,
+                run_id=None, counts={},
+            )  # fmt: skip
+        log = runs.log(known_id(run))
+    said = run.error or (log[-1].text if log else "")
+    return DeliveryOutcome(
+        status=run.status, busy=run.status in BUSY, said=said,
+        run_id=run.id, counts=run.counts,
+    )  # fmt: skip

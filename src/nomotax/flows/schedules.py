@@ -1,0 +1,143 @@
+"""When feeds are fetched by themselves."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+import structlog
+from pydantic import BaseModel
+
+from nomotax.core.cron import Cron
+from nomotax.core.errors import Conflict, NomotaxError
+from nomotax.flows.fetching import ask_for_fetch
+from nomotax.flows.sources import companions_of
+from nomotax.flows.turns import Policy, parse_policy
+from nomotax.records.actors import acting, at_work
+from nomotax.records.columns import now
+from nomotax.records.database import session
+from nomotax.records.repositories import Feeds
+from nomotax.records.repository import known_id
+from nomotax.records.schedules import Schedules, due
+from nomotax.records.tables import Schedule
+
+log = structlog.get_logger()
+
+#: So many of the next times are shown.
+_SHOWN = 5
+
+
+class Times(BaseModel):
+    """When a schedule comes, in plain words, and its next times."""
+
+    said: str
+    next: list[datetime]
+
+
+class ScheduleLine(Times):
+    id: int
+    expression: str
+    zone: str
+    paused: bool
+    last_at: datetime | None
+
+
+class FeedSchedules(BaseModel):
+    """When a feed is fetched by itself, and what then becomes of what comes (``may``)."""
+
+    schedules: list[ScheduleLine]
+    may: Policy
+
+
+class ScheduleEdit(Cron):
+    paused: bool = False
+
+
+def times_of(cron: Cron) -> Times:
+    """When it comes."""
+    return Times(said=cron.said, next=cron.after(now(), _SHOWN))
+
+
+def schedules_of(feed_id: int) -> FeedSchedules:
+    """Raises ``NotFound``."""
+    with session() as db:
+        feed = Feeds.holding(db, feed_id).get(feed_id)
+        found = Schedules(db, feed.store_id).of_feed(feed_id)
+        may = parse_policy(feed.may) or "wait"
+    return FeedSchedules(schedules=[_line(one) for one in found], may=may)
+
+
+def _line(one: Schedule) -> ScheduleLine:
+    cron = Cron(expression=one.expression, zone=one.zone)
+    times = times_of(cron)
+    return ScheduleLine(
+        id=known_id(one), expression=one.expression, zone=one.zone, paused=one.paused,
+        last_at=one.last_at, said=times.said, next=[] if one.paused else times.next,
+    )  # fmt: skip
+
+
+def add_schedule(feed_id: int, wanted: ScheduleEdit) -> FeedSchedules:
+    """Fetch a feed by itself from now on. Raises ``Conflict`` for one that comes from nowhere."""
+    with session() as db:
+        feed = Feeds.holding(db, feed_id).get(feed_id)
+        if not any(one.source for one in [feed, *companions_of(db, feed)]):
+            raise Conflict(
+                "Nobody has said where the deliveries of this feed come from.",
+                remedy="Say so first; then they can be fetched by themselves.",
+            )
+        made = Schedule(
+            store_id=feed.store_id, feed_id=feed_id, expression="", zone="", actor=at_work(db)
+        )
+        Schedules(db, feed.store_id).keep(_set(made, wanted))
+    return schedules_of(feed_id)
+
+
+def set_schedule(schedule_id: int, wanted: ScheduleEdit) -> FeedSchedules:
+    """Change or pause a schedule. Raises ``NotFound``."""
+    with session() as db:
+        schedules = Schedules.holding(db, schedule_id)
+        one = schedules.keep(_set(schedules.get(schedule_id), wanted))
+    return schedules_of(one.feed_id)
+
+
+def _set(one: Schedule, wanted: ScheduleEdit) -> Schedule:
+    one.expression, one.zone, one.paused = wanted.expression, wanted.zone, wanted.paused
+    one.next_at = None if wanted.paused else next(iter(wanted.after(now())), None)
+    return one
+
+
+def drop_schedule(schedule_id: int) -> FeedSchedules:
+    """Raises ``NotFound``."""
+    with session() as db:
+        schedules = Schedules.holding(db, schedule_id)
+        one = schedules.get(schedule_id)
+        schedules.remove(one)
+    return schedules_of(one.feed_id)
+
+
+def set_policy(feed_id: int, may: Policy) -> FeedSchedules:
+    """Say what becomes of a delivery that comes by itself. Raises ``NotFound``."""
+    with session() as db:
+        feed = Feeds.holding(db, feed_id).get(feed_id)
+        feed.may = may
+        db.add(feed)
+    return schedules_of(feed_id)
+
+
+def fire_due(at: datetime | None = None) -> int:
+    """Ask for the fetches whose time has come by ``at``, once each however many workers look, and
+    once for all the times that nobody was there to see; gives how many."""
+    moment = at or now()
+    with session() as db:
+        ready = []
+        for one in due(db, moment):
+            cron = Cron(expression=one.expression, zone=one.zone)
+            one.last_at, one.next_at = moment, next(iter(cron.after(moment)), None)
+            db.add(one)
+            ready.append((one.feed_id, cron.said))
+    for feed_id, said in ready:
+        with acting("schedule", "by schedule"):
+            try:
+                ask_for_fetch(feed_id, f"by schedule: {said}")
+            except NomotaxError as error:
+                log.warning("a schedule could not begin", feed=feed_id, error=str(error))
+    return len(ready)
