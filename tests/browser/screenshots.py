@@ -17,7 +17,7 @@ from tests.browser.conftest import FLAGS, Installation
 
 #: Buttons pressed before the picture is taken, by the view.
 PRESSED = {
-    "fill": "Where row 1 gets it from",
+    "profile": "Change it",
     "guards": "Try on the last deliveries",
     "product": "fr",
     "questions": "open question",
@@ -27,7 +27,7 @@ VIEWS = [
     ("arrivals", "/s/1/arrivals", "light"),
     ("reading", "/s/1/feeds/1/reading", "light"),
     ("bench", "/s/1/feeds/1/bench?delivery=6", "light"),
-    ("fill", "/s/1/feeds/1/bench?delivery=6&field=price", "light"),
+    ("profile", "/s/1/feeds/2/profile", "light"),
     ("bench-dark", "/s/1/feeds/1/bench?delivery=6&field=colour&only=questions", "dark"),
     ("categories", "/s/1/feeds/1/categories?delivery=6", "light"),
     ("values", "/s/1/feeds/1/values?delivery=6", "light"),
@@ -78,8 +78,9 @@ def two_weeks(address: str) -> None:
     settle(address, castelune, "prepared")
     ask(address, "POST", f"/runs/{castelune}/apply?snapshot_first=true")
     settle(address, castelune, "applied")
+    # What comes by itself is prepared by itself.
     fetched(address, 1)
-    settle(address, ask(address, "POST", "/feeds/1/runs")["id"], "prepared")
+    settle(address, 3, "prepared")
 
 
 def fetched(address: str, feed: int) -> None:

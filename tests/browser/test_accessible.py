@@ -26,6 +26,7 @@ PLACES = [
     "arrivals",
     "catalog",
     "catalog/QP-004000",
+    "feeds/{feed}/profile",
     "feeds/{feed}/unusual",
     "notes",
     "outbound",

@@ -19,7 +19,7 @@ from nomotax.flows import catalog, names, prices, receive, stores
 from nomotax.flows.fetching import FetchLine, ask_for_fetch
 from nomotax.flows.sources import set_source
 from nomotax.records.database import session
-from nomotax.records.repositories import Feeds
+from nomotax.records.repositories import Feeds, Stores
 
 DATA = Path(__file__).parent / "data"
 STORE = "Ostrelle Art Supply"
@@ -95,11 +95,13 @@ def waiting_files(feed_id: int, outside: StandIns) -> list[str]:
 
 
 def _sender(feed_id: int) -> Sender | None:
+    """Of a feed of the demo's own store that is fetched."""
     with session() as db:
         feeds = Feeds.holding(db, feed_id)
-        feed = feeds.get(feed_id)
+        feed, store = feeds.get(feed_id), Stores(db).get(feeds.store_id)
         sender = SENDERS.get(feeds.supplier(feed).name)
-        return sender if sender and feed.name == sender.feed and feed.source else None
+    known = sender is not None and (store.name, feed.name) == (STORE, sender.feed)
+    return sender if known and feed.source else None
 
 
 def release_next(feed_id: int, outside: StandIns) -> FetchLine:

@@ -30,8 +30,9 @@ def described(source: Source) -> str:
 
 def _web(source: WebSource) -> str:
     first, more = source.addresses[0], len(source.addresses) - 1
-    others = f" and {more} more, together as one delivery" if more else ""
-    return f"{first}{others}{_signed_in(source)}"
+    if not more:
+        return f"the file at {first}{_signed_in(source)}"
+    return f"the files at {first} and {more} more, together as one delivery{_signed_in(source)}"
 
 
 def _from(source: Source) -> str:

@@ -38,6 +38,8 @@ export type DeliveryLine = Schemas["DeliveryLine"];
 export const feedKey = (feed: number) => ["feed", feed] as const;
 
 const BUSY = ["queued", "preparing", "applying"];
+/** How often, in milliseconds, it is asked whether something has come or begun by itself. */
+export const NOW_AND_THEN = 10_000;
 /** Whether a worker is at a run. */
 export const isBusy = (status?: string | null) => BUSY.includes(status ?? "");
 
@@ -78,7 +80,7 @@ export function useArrivals(store: number) {
           f.deliveries.some((d) => isBusy(d.run_status) || d.status === "reading"),
       )
         ? 700
-        : false,
+        : NOW_AND_THEN,
   });
 }
 
@@ -296,7 +298,7 @@ export function useRuns(store: number) {
   return useQuery({
     queryKey: ["runs", store],
     queryFn: () => take(api.GET("/api/v1/stores/{store_id}/runs", { params: { path: { store_id: store } } })),
-    refetchInterval: (query) => (query.state.data?.runs.some((r) => isBusy(r.status)) ? 700 : false),
+    refetchInterval: (query) => (query.state.data?.runs.some((r) => isBusy(r.status)) ? 700 : NOW_AND_THEN),
   });
 }
 

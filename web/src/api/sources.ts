@@ -1,7 +1,7 @@
 /** Where a feed's deliveries come from, and each look there. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, take, type Schemas } from "./client";
-import { feedKey } from "./hooks";
+import { NOW_AND_THEN, feedKey } from "./hooks";
 
 export type FeedSource = Schemas["FeedSource"];
 export type Source = NonNullable<FeedSource["source"]>;
@@ -57,7 +57,8 @@ export function useFetches(feed: number) {
   return useQuery({
     queryKey: [...feedKey(feed), "fetches"],
     queryFn: () => take(api.GET("/api/v1/feeds/{feed_id}/fetches", of(feed))),
-    refetchInterval: (query) => (query.state.data?.fetches.some((f) => isFetching(f.status)) ? 700 : false),
+    refetchInterval: (query) =>
+      query.state.data?.fetches.some((f) => isFetching(f.status)) ? 700 : NOW_AND_THEN,
   });
 }
 
@@ -78,3 +79,58 @@ export const useMakeToken = (feed: number) =>
 /** Takes the token back. */
 export const useDropToken = (feed: number) =>
   useSourceEdit(feed, () => take(api.DELETE("/api/v1/feeds/{feed_id}/token", of(feed))));
+
+export type FeedSchedules = Schemas["FeedSchedules"];
+export type ScheduleLine = Schemas["ScheduleLine"];
+export type ScheduleEdit = Schemas["ScheduleEdit"];
+
+/** When a feed is fetched by itself, and what becomes of what comes. */
+export function useSchedules(feed: number) {
+  return useQuery({
+    queryKey: [...feedKey(feed), "schedules"],
+    queryFn: () => take(api.GET("/api/v1/feeds/{feed_id}/schedules", of(feed))),
+  });
+}
+
+/** An edit that answers with how it then is. */
+function useSchedulesEdit<A>(feed: number, work: (argument: A) => Promise<FeedSchedules>) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: work,
+    onSuccess: (now) => queries.setQueryData([...feedKey(feed), "schedules"], now),
+  });
+}
+
+/** Adds a time at which it is fetched. */
+export const useAddSchedule = (feed: number) =>
+  useSchedulesEdit(feed, (body: ScheduleEdit) =>
+    take(api.POST("/api/v1/feeds/{feed_id}/schedules", { ...of(feed), body })),
+  );
+
+/** Changes or pauses one. */
+export const useSetSchedule = (feed: number) =>
+  useSchedulesEdit(feed, ({ id, body }: { id: number; body: ScheduleEdit }) =>
+    take(api.PUT("/api/v1/schedules/{schedule_id}", { params: { path: { schedule_id: id } }, body })),
+  );
+
+/** Takes one away. */
+export const useDropSchedule = (feed: number) =>
+  useSchedulesEdit(feed, (id: number) =>
+    take(api.DELETE("/api/v1/schedules/{schedule_id}", { params: { path: { schedule_id: id } } })),
+  );
+
+/** Says what becomes of a delivery that comes by itself. */
+export const useSetMay = (feed: number) =>
+  useSchedulesEdit(feed, (may: FeedSchedules["may"]) =>
+    take(api.PUT("/api/v1/feeds/{feed_id}/may", { ...of(feed), body: { may } })),
+  );
+
+/** When a cron expression comes; asked while it is typed. */
+export function useTimes({ expression, zone }: ScheduleEdit) {
+  return useQuery({
+    queryKey: ["times", expression, zone],
+    retry: false,
+    queryFn: ({ signal }) =>
+      take(api.POST("/api/v1/schedules/times", { body: { expression, zone: zone ?? "UTC" }, signal })),
+  });
+}

@@ -27,7 +27,11 @@ const UndoContext = createContext<UndoTools>({ did: () => {}, failed: () => {} }
 /** Says what was done, and how it is taken back. */
 export const useUndo = () => useContext(UndoContext);
 
+/** What has no text of its own to take back. */
+const CHOICES = ["radio", "checkbox"];
+
 function isTyping(target: EventTarget | null): boolean {
+  if (target instanceof HTMLInputElement && CHOICES.includes(target.type)) return false;
   return target instanceof HTMLElement && /^(input|textarea|select)$/i.test(target.tagName);
 }
 

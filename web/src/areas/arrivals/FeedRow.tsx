@@ -122,7 +122,7 @@ export function FeedRow({ store, feed, feeds, limit }: FeedRowProps) {
               <UnusualIn base={base} delivery={newest} />
             </Typography>
           )}
-          {newest && !newest.unusual && !["busy", "map", "prepare"].includes(feed.needs) && (
+          {newest && !newest.unusual && !["busy", "map", "prepare", "unfetched"].includes(feed.needs) && (
             <Typography noWrap variant="caption" color="textSecondary" component="div">
               {newest.error || <Outcome store={store} delivery={newest} />}
             </Typography>

@@ -1,13 +1,15 @@
-/** A feed on one page, in sentences: where its deliveries come from, and what came of each look. */
+/** A feed on one page, in sentences: where its deliveries come from, when, what becomes of them. */
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState, type ReactNode } from "react";
-import { useFetchNow, useSetSource, useSource, type FeedSource } from "../../api/sources";
+import { useFetchNow, useSchedules, useSetSource, useSource, type FeedSource } from "../../api/sources";
 import { Confirm } from "../../components/Confirm";
 import { Failure, Waiting } from "../../components/states";
 import { capital } from "../../components/words";
 import { useFeed } from "../../shell/feed";
+import { May } from "./May";
+import { Schedules } from "./Schedules";
 import { Looks } from "./Looks";
 import { Sending } from "./Sending";
 import { SourceEditor } from "./SourceEditor";
@@ -16,13 +18,21 @@ import { SourceEditor } from "./SourceEditor";
 export function Profile() {
   const { feed } = useFeed();
   const source = useSource(feed);
+  const schedules = useSchedules(feed);
+  if (schedules.isError) return <Failure error={schedules.error} retry={() => void schedules.refetch()} />;
   if (source.isError) return <Failure error={source.error} retry={() => void source.refetch()} />;
-  if (!source.data) return <Waiting what="the profile" />;
+  if (!source.data || !schedules.data) return <Waiting what="the profile" />;
   return (
     <Box sx={{ overflow: "auto", p: 2 }}>
       <Box sx={{ maxWidth: 1120, display: "grid", gap: 3 }}>
         <Part title="Where from">
           <From feed={feed} known={source.data} />
+        </Part>
+        <Part title="When">
+          <Schedules feed={feed} known={schedules.data} fetched={source.data.source !== null} />
+        </Part>
+        <Part title="What becomes of what comes by itself">
+          <May feed={feed} may={schedules.data.may} />
         </Part>
         <Part title="Sent by others">
           <Sending feed={feed} token={source.data.token} />

@@ -33,6 +33,9 @@ export interface Kind {
 
 const HERE = Intl.DateTimeFormat().resolvedOptions().timeZone;
 
+/** How a place that lists its files begins. */
+const LISTED = { names: "*", take: "newest", zone: HERE, days_back: 0 };
+
 const TAKE: Entry = {
   key: "take",
   label: "Of those, take",
@@ -119,10 +122,7 @@ export const KINDS: Record<Source["kind"], Kind> = {
       protection: "starttls",
       user: "",
       folder: "/",
-      names: "*",
-      take: "newest",
-      zone: HERE,
-      days_back: 0,
+      ...LISTED,
     },
     entries: [
       ...host(21),
@@ -144,10 +144,7 @@ export const KINDS: Record<Source["kind"], Kind> = {
       user: "",
       host_key: "",
       folder: "",
-      names: "*",
-      take: "newest",
-      zone: HERE,
-      days_back: 0,
+      ...LISTED,
     },
     entries: [
       ...host(22),
@@ -175,10 +172,7 @@ export const KINDS: Record<Source["kind"], Kind> = {
       mailbox: "INBOX",
       senders: [""],
       subject: "",
-      names: "*.csv",
-      take: "newest",
-      zone: HERE,
-      days_back: 0,
+      ...LISTED,
     },
     entries: [
       ...host(993),
@@ -195,7 +189,7 @@ export const KINDS: Record<Source["kind"], Kind> = {
   },
   folder: {
     label: "a folder that is watched",
-    start: { kind: "folder", folder: "/", names: "*", take: "newest", zone: HERE, days_back: 0 },
+    start: { kind: "folder", folder: "/", ...LISTED },
     entries: [
       { key: "folder", label: "Folder", help: "On the machine of every worker, from / on." },
       NAMES,
@@ -213,10 +207,7 @@ export const KINDS: Record<Source["kind"], Kind> = {
       region: "",
       user: "",
       folder: "",
-      names: "*",
-      take: "newest",
-      zone: HERE,
-      days_back: 0,
+      ...LISTED,
     },
     entries: [
       { key: "bucket", label: "Bucket" },

@@ -68,6 +68,7 @@ function server(start = from(), looks: FetchLine[] = [], found: Tried[] = [tried
   let now = start;
   const fake = new FakeServer()
     .on("GET /api/v1/feeds/3/source", () => now)
+    .on("GET /api/v1/feeds/3/schedules", () => ({ schedules: [], may: "wait" }))
     .on("GET /api/v1/feeds/3/fetches", () => ({ fetches: looks }))
     .on("POST /api/v1/feeds/3/fetches", () => look({ status: "queued" }))
     .on("POST /api/v1/feeds/3/source/try", () => (found.length > 1 ? found.shift() : found[0]))

@@ -1,0 +1,140 @@
+import { screen, waitFor, within } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { describe, expect, it } from "vitest";
+import type { FeedSchedules, ScheduleEdit, ScheduleLine } from "../../api/sources";
+import { FakeServer } from "../../test/fakeServer";
+import { draw } from "../../test/render";
+import { May } from "./May";
+import { Schedules } from "./Schedules";
+import { useSchedules } from "../../api/sources";
+
+const NEXT = ["2026-11-29T05:00:00Z", "2026-11-30T05:00:00Z"];
+
+const line = (more: Partial<ScheduleLine> = {}): ScheduleLine => ({
+  id: 4,
+  expression: "0 6 * * *",
+  zone: "Europe/Paris",
+  paused: false,
+  last_at: null,
+  said: "At 06:00",
+  next: NEXT,
+  ...more,
+});
+
+const schedules = (own: ScheduleLine[] = [line()], may: FeedSchedules["may"] = "wait") => ({
+  schedules: own,
+  may,
+});
+
+/** A server that keeps schedules; an expression of four parts is refused. */
+function server(start = schedules()) {
+  let now = start;
+  const keep = (own: ScheduleLine[]) => (now = { ...now, schedules: own });
+  return new FakeServer()
+    .on("GET /api/v1/feeds/3/schedules", () => now)
+    .on("POST /api/v1/schedules/times", ({ body }) =>
+      (body as ScheduleEdit).expression.split(" ").length === 5
+        ? { said: "At a time", next: NEXT }
+        : { title: "It does not fit.", status: 422, detail: "a cron expression has five parts" },
+    )
+    .on("POST /api/v1/feeds/3/schedules", ({ body }) =>
+      keep([...now.schedules, line({ id: 9, ...(body as ScheduleEdit), said: "Anew" })]),
+    )
+    .on("PUT /api/v1/schedules/4", ({ body }) => keep([line(body as ScheduleEdit)]))
+    .on("DELETE /api/v1/schedules/4", () => keep([]))
+    .on("PUT /api/v1/feeds/3/may", ({ body }) => (now = { ...now, ...(body as object) }));
+}
+
+function Place({ fetched = true }: { fetched?: boolean }) {
+  const known = useSchedules(3);
+  if (!known.data) return null;
+  return (
+    <>
+      <Schedules feed={3} known={known.data} fetched={fetched} />
+      <May feed={3} may={known.data.may} />
+    </>
+  );
+}
+
+describe("when a feed is fetched", () => {
+  it("is said in plain words, with the next time as the clocks there show it", async () => {
+    server();
+    draw(<Place />);
+    expect(await screen.findByText(/^At 06:00, Europe\/Paris/)).toBeVisible();
+    expect(screen.getByText(/next: Sun, 29 Nov 2026, 06:00/)).toBeVisible();
+  });
+
+  it("is paused and goes on, and what is removed is brought back", async () => {
+    const fake = server();
+    draw(<Place />);
+    await userEvent.click(await screen.findByRole("button", { name: "Pause" }));
+    await userEvent.click(await screen.findByRole("button", { name: "Go on" }));
+    expect(fake.calls("PUT /api/v1/schedules/4").map((c) => (c.body as ScheduleEdit).paused)).toEqual([
+      true,
+      false,
+    ]);
+    await userEvent.click(await screen.findByRole("button", { name: "Remove" }));
+    await waitFor(() => expect(screen.queryByText(/^At 06:00/)).toBeNull());
+    await userEvent.keyboard("{Control>}z{/Control}");
+    expect(await screen.findByText(/^Anew/)).toBeVisible();
+    expect(fake.calls("POST /api/v1/feeds/3/schedules")[0]?.body).toMatchObject({
+      expression: "0 6 * * *",
+      zone: "Europe/Paris",
+    });
+  });
+
+  it("shows the next times of what is typed, and keeps nothing that never comes", async () => {
+    const fake = server(schedules([]));
+    draw(<Place />);
+    await userEvent.click(await screen.findByRole("button", { name: "Fetch it by itself" }));
+    const form = screen.getByRole("form", { name: "When it is fetched" });
+    expect(await within(form).findByText("At a time")).toBeVisible();
+    expect(within(form).getAllByRole("listitem")).toHaveLength(2);
+    const typed = within(form).getByLabelText("Cron expression");
+    await userEvent.clear(typed);
+    await userEvent.type(typed, "0 6 * *");
+    expect(await within(form).findByText("a cron expression has five parts")).toBeVisible();
+    expect(within(form).getByRole("button", { name: "Fetch it then" })).toBeDisabled();
+    await userEvent.click(within(form).getByLabelText("It is fetched"));
+    await userEvent.click(screen.getByRole("option", { name: "every hour" }));
+    expect(typed).toHaveValue("0 * * * *");
+    await waitFor(() => expect(within(form).getByRole("button", { name: "Fetch it then" })).toBeEnabled());
+    await userEvent.click(within(form).getByRole("button", { name: "Fetch it then" }));
+    expect(await screen.findByText(/^Anew/)).toBeVisible();
+    expect(fake.calls("POST /api/v1/feeds/3/schedules")[0]?.body).toMatchObject({ expression: "0 * * * *" });
+  });
+
+  it("is changed in place", async () => {
+    const fake = server();
+    draw(<Place />);
+    await userEvent.click(await screen.findByRole("button", { name: "Change" }));
+    const zone = screen.getByLabelText("Time zone");
+    await userEvent.clear(zone);
+    await userEvent.type(zone, "UTC");
+    await userEvent.click(screen.getByRole("button", { name: "Keep it" }));
+    await waitFor(() =>
+      expect(fake.calls("PUT /api/v1/schedules/4")[0]?.body).toMatchObject({ zone: "UTC" }),
+    );
+    expect(await screen.findByText(/^At 06:00, UTC/)).toBeVisible();
+  });
+
+  it("waits for where the deliveries come from", async () => {
+    server(schedules([]));
+    draw(<Place fetched={false} />);
+    expect(await screen.findByText(/Say where its deliveries come from first/)).toBeVisible();
+  });
+});
+
+it("says what becomes of a delivery, and takes that back", async () => {
+  const fake = server();
+  draw(<Place />);
+  const clean = await screen.findByRole("radio", { name: /applied when nothing at all is open/ });
+  await userEvent.click(clean);
+  await waitFor(() => expect(clean).toBeChecked());
+  await userEvent.keyboard("{Control>}z{/Control}");
+  await waitFor(() => expect(screen.getByRole("radio", { name: /waits to be looked at/ })).toBeChecked());
+  expect(fake.calls("PUT /api/v1/feeds/3/may").map((c) => c.body)).toEqual([
+    { may: "clean" },
+    { may: "wait" },
+  ]);
+});
