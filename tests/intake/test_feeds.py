@@ -173,7 +173,8 @@ def test_what_completes_a_feed_is_fetched_with_it(client, work, feed, outside):
     assert fetch(client, work, feed)["status"] == "new"
     assert amounts() == ["4", "6"] and len(deliveries(client, feed)) == 2
     lay(outside, "bestand3.csv", b"nr;menge\n0001;3\n0002;5\n")
-    assert fetch(client, work, feed)["status"] == "unchanged"
+    texts = fetch(client, work, feed)
+    assert texts["status"] == "new" and "'Bestand' brought bestand3.csv" in texts["said"]
     newest = deliveries(client, feed)[0]
     assert amounts() == ["3", "5"] and newest["because"] == "'Bestand' brought bestand3.csv"
     fetch(client, work, feed)

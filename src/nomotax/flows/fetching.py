@@ -134,6 +134,17 @@ class _Telling:
             db.add(one)
 
 
+@dataclass
+class _Outcome:
+    """What came of a look: how it ended, in a word and in plain ones, and what was taken, also
+    where it failed in the middle."""
+
+    status: str = "unchanged"
+    said: str = "It is brought by hand; what completes it was looked for."
+    remedy: str = ""
+    taken: list[Delivery] = field(default_factory=list)
+
+
 def fetch_queued(fetch_id: int) -> None:
     """What a worker does with a fetch that waits: that of a feed's companions first, so that what
     comes together is one delivery. What goes wrong is kept with it."""
@@ -145,32 +156,32 @@ def fetch_queued(fetch_id: int) -> None:
         feed = Feeds(db, one.store_id).get(one.feed_id)
         others = [c for c in companions_of(db, feed) if c.source and not c.removed_at]
     fresh = [d for other in others for d in _of_companion(other, one)]
-    if feed.source:
-        taken = _fetch(feed, one)
-    else:
-        taken = []
-        _end(one, "unchanged", "It is brought by hand; what completes it was looked for.")
-    for delivery in [*taken, *_complete(fresh, feed, read_already=bool(taken))]:
-        _begin(delivery, one, own=delivery.feed_id == feed.id)
+    found = _fetch(feed, one) if feed.source else _Outcome()
+    for delivery in [*found.taken, *_complete(fresh, feed, read_already=bool(found.taken))]:
+        own = delivery.feed_id == feed.id
+        if own and delivery not in found.taken:
+            found.taken.append(delivery)
+            found.said += f" It was read again: {delivery.because}."
+            found.status = "new" if found.status == "unchanged" else found.status
+        _begin(delivery, one, found, own)
+    _end(one, found)
 
 
-def _begin(delivery: Delivery, fetch: Fetch, own: bool = True) -> None:
+def _begin(delivery: Delivery, fetch: Fetch, found: _Outcome, own: bool) -> None:
     """Go on with what has come; why that cannot be is said with the fetch."""
     try:
         begin(delivery, parse_policy(fetch.may) if own else None)
     except NomotaxError as error:
-        with session() as db:
-            fetches = Fetches(db, fetch.store_id)
-            one = fetches.get(known_id(fetch))
-            one.said = f"{one.said} It could not be prepared: {error.message}"
-            one.remedy = error.remedy
-            fetches.note(one, f"not prepared: {error}")
+        found.said += f" {delivery.file_name} could not be prepared: {error.message}"
+        found.remedy = found.remedy or error.remedy
 
 
 def _of_companion(other: Feed, asked: Fetch) -> list[Delivery]:
     with session() as db:
         own = Fetches(db, other.store_id).add(known_id(other), f"for fetch {asked.id}")
-    return _fetch(other, own, leaning=False)
+    found = _fetch(other, own, leaning=False)
+    _end(own, found)
+    return found.taken
 
 
 def _complete(fresh: Sequence[Delivery], feed: Feed, read_already: bool) -> list[Delivery]:
@@ -184,10 +195,9 @@ def _complete(fresh: Sequence[Delivery], feed: Feed, read_already: bool) -> list
     return made
 
 
-def _fetch(feed: Feed, fetch: Fetch, leaning: bool = True) -> list[Delivery]:
-    """One source looked at, and what is new there taken; gives the deliveries."""
-    tell = _Telling(fetch)
-    taken: list[Delivery] = []
+def _fetch(feed: Feed, fetch: Fetch, leaning: bool = True) -> _Outcome:
+    """One source looked at, and what is new there taken."""
+    tell, taken = _Telling(fetch), list[Delivery]()
     try:
         with session() as db:
             one = Fetches(db, fetch.store_id).get(known_id(fetch))
@@ -195,26 +205,24 @@ def _fetch(feed: Feed, fetch: Fetch, leaning: bool = True) -> list[Delivery]:
             db.add(one)
         source = saved_source(feed)
         assert source is not None, "only feeds with a source are fetched"
-        taken, said = _take_all(feed, source, tell, leaning)
-    except FetchStopped:
-        return taken
+        return _Outcome(*_take_all(feed, source, tell, leaning, taken), taken=taken)
+    except FetchStopped as stopped:
+        return _Outcome("stopped", stopped.message, taken=taken)
     except NomotaxError as error:
         where = f" ({error.where})" if error.where else ""
-        _end(fetch, "failed", f"{error.message}{where}", error.remedy, taken)
-        return taken
+        return _Outcome("failed", f"{error.message}{where}", error.remedy, taken)
     except Exception as error:
-        _end(fetch, "failed", f"A fault of the program: {type(error).__name__}.", "", taken)
+        said = f"A fault of the program: {type(error).__name__}."
+        _end(fetch, _Outcome("failed", said, "The workers' log says more.", taken))
         raise
-    _end(fetch, *said, deliveries=taken)
-    return taken
 
 
 def _take_all(
-    feed: Feed, source: Source, tell: _Telling, leaning: bool
-) -> tuple[list[Delivery], tuple[str, str]]:
-    """The deliveries that are new, and how it ended: in a word, and in plain ones."""
+    feed: Feed, source: Source, tell: _Telling, leaning: bool, taken: list[Delivery]
+) -> tuple[str, str]:
+    """Add the deliveries that are new to ``taken``; how it ended, in a word and in plain ones."""
     known = Known.model_validate(feed.known or {})
-    limits, taken = Limits.usual(), []
+    limits = Limits.usual()
     tell("looking")
     looked_at = now()
     with opened(source, open_secrets(feed), limits) as place:
@@ -222,10 +230,10 @@ def _take_all(
         groups = choose(source, found, known)
         if not groups:
             if found:
-                return [], ("unchanged", f"Nothing new: {len(found):,} files are known already.")
-            return [], ("nothing", "No file of that name is there.")
+                return "unchanged", f"Nothing new: {len(found):,} files are known already."
+            return "nothing", "No file of that name is there."
         if len(groups) == 1 and same_as_known(groups[0], known):
-            return [], ("unchanged", f"{_names(groups[0])}: the same as before.")
+            return "unchanged", f"{_names(groups[0])}: the same as before."
         for group in groups:
             with bring(source, place, group, known, limits, tell) as brought:
                 if brought is None:
@@ -239,8 +247,8 @@ def _take_all(
                 _keep_known(feed, source, now_known(source, found, brought.files, looked_at))
     if not taken:
         names = ", ".join(_names(group) for group in groups)
-        return [], ("unchanged", f"{names}: the same bytes as before.")
-    return taken, ("new", _came(taken))
+        return "unchanged", f"{names}: the same bytes as before."
+    return "new", _came(taken)
 
 
 def _names(found: Sequence[object]) -> str:
@@ -331,17 +339,22 @@ def read_sent(fetch_id: int) -> None:
     with session() as db:
         fetch = Fetches.holding(db, fetch_id).get(fetch_id)
     for delivery_id in fetch.deliveries:
-        _begin(read_queued(delivery_id), fetch)
+        delivery = read_queued(delivery_id)
+        found = _Outcome("new", _came([delivery]))
+        _begin(delivery, fetch, found, own=True)
+        with session() as db:
+            fetches = Fetches(db, fetch.store_id)
+            one = fetches.get(fetch_id)
+            one.said, one.remedy = found.said, found.remedy
+            fetches.note(one, found.said)
 
 
-def _end(
-    fetch: Fetch, status: str, said: str, remedy: str = "", deliveries: Sequence[Delivery] = ()
-) -> None:
+def _end(fetch: Fetch, found: _Outcome) -> None:
     with session() as db:
         fetches = Fetches(db, fetch.store_id)
         one = fetches.get(known_id(fetch))
-        one.deliveries = [known_id(d) for d in deliveries]
-        fetches.end(one, status, said, remedy)
+        one.deliveries = [known_id(d) for d in found.taken]
+        fetches.end(one, found.status, found.said, found.remedy)
 
 
 def give_up() -> None:
