@@ -6,10 +6,21 @@ from flask import Response, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from nomotax.api.answers import RESPONSES, Done, FeedPath, Problem, answer, attachment, problem
+from nomotax.api.answers import (
+    RESPONSES,
+    Done,
+    FeedPath,
+    Made,
+    Problem,
+    StorePath,
+    answer,
+    attachment,
+    problem,
+)
 from nomotax.core.cron import Cron
-from nomotax.flows import fetching, schedules, sources
+from nomotax.flows import fetching, profiles, schedules, sources
 from nomotax.flows.fetching import FetchLine
+from nomotax.flows.profiles import FeedProfile
 from nomotax.flows.schedules import FeedSchedules, ScheduleEdit, Times
 from nomotax.flows.sources import FeedSource, SourceEdit, SourceTried
 from nomotax.flows.turns import Policy
@@ -73,6 +84,19 @@ def set_source(path: FeedPath, body: SourceEdit) -> Response:
 def try_source(path: FeedPath, body: SourceEdit) -> Response:
     """Look what is there, and what the first file looks like; nothing is kept."""
     return answer(sources.try_source(path.feed_id, body))
+
+
+@api.get("/feeds/<int:feed_id>/profile.json")
+def export_profile(path: FeedPath) -> Response:
+    """A feed as one document, without its deliveries and secrets."""
+    data = profiles.profile_of(path.feed_id).model_dump_json(indent=1, exclude_none=True).encode()
+    return attachment(data, "feed-profile.json", "application/json")
+
+
+@api.post("/stores/<int:store_id>/feeds/from-profile", responses={201: Made})
+def make_from_profile(path: StorePath, body: FeedProfile) -> Response:
+    """Make a feed as such a document says; its schedules are paused."""
+    return answer(Made(id=profiles.feed_from_profile(path.store_id, body)), 201)
 
 
 @api.get("/feeds/<int:feed_id>/schedules", responses={200: FeedSchedules})

@@ -84,11 +84,18 @@ def add_schedule(feed_id: int, wanted: ScheduleEdit) -> FeedSchedules:
                 "Nobody has said where the deliveries of this feed come from.",
                 remedy="Say so first; then they can be fetched by themselves.",
             )
-        made = Schedule(
-            store_id=feed.store_id, feed_id=feed_id, expression="", zone="", actor=at_work(db)
-        )
-        Schedules(db, feed.store_id).keep(_set(made, wanted))
+    keep_schedule(feed_id, wanted)
     return schedules_of(feed_id)
+
+
+def keep_schedule(feed_id: int, wanted: ScheduleEdit) -> None:
+    """Keep a schedule of a feed, wherever its deliveries come from."""
+    with session() as db:
+        store_id = Feeds.holding(db, feed_id).store_id
+        made = Schedule(
+            store_id=store_id, feed_id=feed_id, expression="", zone="", actor=at_work(db)
+        )
+        Schedules(db, store_id).keep(_set(made, wanted))
 
 
 def set_schedule(schedule_id: int, wanted: ScheduleEdit) -> FeedSchedules:

@@ -1075,6 +1075,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{feed_id}/profile.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A feed as one document, without its deliveries and secrets. */
+        get: operations["sources_export_profile_feeds__int_feed_id__profile_json_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/feeds/from-profile": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a feed as such a document says; its schedules are paused. */
+        post: operations["sources_make_from_profile_stores__int_store_id__feeds_from_profile_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{feed_id}/schedules": {
         parameters: {
             query?: never;
@@ -7297,6 +7331,85 @@ export interface components {
             taken: boolean;
         };
         /**
+         * FeedProfile
+         * @description A feed without its deliveries and without what signs in anywhere; see docs/feeds.md.
+         *     ``crosswalk`` is null for a feed that has no delivery yet.
+         */
+        FeedProfile: {
+            /**
+             * Format
+             * @default nomotax-feed-profile
+             * @constant
+             */
+            format?: "nomotax-feed-profile";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version?: 1;
+            /** Supplier */
+            supplier: string;
+            /** Name */
+            name: string;
+            /**
+             * Source
+             * @default null
+             */
+            source?: (components["schemas"]["WebSource"] | components["schemas"]["FtpSource"] | components["schemas"]["SftpSource"] | components["schemas"]["MailSource"] | components["schemas"]["FolderSource"] | components["schemas"]["BucketSource"]) | null;
+            /**
+             * Schedules
+             * @default []
+             */
+            schedules?: components["schemas"]["ScheduleEdit"][];
+            /**
+             * May
+             * @default wait
+             * @enum {string}
+             */
+            may?: "wait" | "clean" | "rest";
+            /**
+             * Guards
+             * @default []
+             */
+            guards?: components["schemas"]["Guard"][];
+            /** @default null */
+            crosswalk?: components["schemas"]["Bundle"] | null;
+        };
+        /**
+         * Guard
+         * @description One guard of a feed. ``limit`` is a share in percent, or a number of words.
+         */
+        Guard: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual";
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Limit */
+            limit: number | string;
+        };
+        /** ScheduleEdit */
+        ScheduleEdit: {
+            /** Expression */
+            expression: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone?: string;
+            /**
+             * Paused
+             * @default false
+             */
+            paused?: boolean;
+        };
+        /**
          * FeedSchedules
          * @description When a feed is fetched by itself, and what then becomes of what comes (``may``).
          */
@@ -7325,21 +7438,6 @@ export interface components {
             paused: boolean;
             /** Last At */
             last_at: string | null;
-        };
-        /** ScheduleEdit */
-        ScheduleEdit: {
-            /** Expression */
-            expression: string;
-            /**
-             * Zone
-             * @default UTC
-             */
-            zone?: string;
-            /**
-             * Paused
-             * @default false
-             */
-            paused?: boolean;
         };
         /** MayEdit */
         MayEdit: {
@@ -7450,24 +7548,6 @@ export interface components {
             blind: {
                 [key: string]: string;
             };
-        };
-        /**
-         * Guard
-         * @description One guard of a feed. ``limit`` is a share in percent, or a number of words.
-         */
-        Guard: {
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual";
-            /**
-             * On
-             * @default true
-             */
-            on?: boolean;
-            /** Limit */
-            limit: number | string;
         };
         /**
          * GuardSort
@@ -13186,6 +13266,99 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SourceTried"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_export_profile_feeds__int_feed_id__profile_json_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_make_from_profile_stores__int_store_id__feeds_from_profile_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedProfile"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
                 };
             };
             /** @description Not Found */

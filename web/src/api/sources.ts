@@ -134,3 +134,27 @@ export function useTimes({ expression, zone }: ScheduleEdit) {
       take(api.POST("/api/v1/schedules/times", { body: { expression, zone: zone ?? "UTC" }, signal })),
   });
 }
+
+export type FeedProfile = Schemas["FeedProfile"];
+
+/** A feed as a document. */
+export async function profileOf(feed: number): Promise<FeedProfile> {
+  const answer = await fetch(`/api/v1/feeds/${feed}/profile.json`);
+  if (!answer.ok) throw new Error(`The profile could not be had: ${answer.status}.`);
+  return (await answer.json()) as FeedProfile;
+}
+
+/** Makes a feed as a document says. */
+export function useFromProfile(store: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (body: FeedProfile) =>
+      take(
+        api.POST("/api/v1/stores/{store_id}/feeds/from-profile", {
+          params: { path: { store_id: store } },
+          body,
+        }),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["arrivals"] }),
+  });
+}

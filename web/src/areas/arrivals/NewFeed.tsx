@@ -9,6 +9,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take } from "../../api/client";
 import type { FeedLine } from "../../api/hooks";
+import { useFromProfile, type FeedProfile } from "../../api/sources";
 import { Confirm } from "../../components/Confirm";
 import { bytes, count } from "../../components/words";
 import { supplierOf } from "./pasted";
@@ -33,16 +34,21 @@ export function NewFeed({ store, feeds, limit, file: given, onClose }: NewFeedPr
   const [target, setTarget] = useState(0);
   const [supplier, setSupplier] = useState(given ? supplierOf(given.name) : "");
   const [name, setName] = useState("Price list");
+  const [profile, setProfile] = useState<FeedProfile | null>(null);
+  const [strange, setStrange] = useState<Error | null>(null);
+  const from = useFromProfile(store);
   // A feed that was made stays the target when its file could not be sent: it is not made twice.
   const make = useMutation({
     mutationFn: async () => {
       if (target) return target;
-      const made = await take(
-        api.POST("/api/v1/stores/{store_id}/feeds", {
-          params: { path: { store_id: store } },
-          body: { supplier, name },
-        }),
-      );
+      const made = profile
+        ? await from.mutateAsync({ ...profile, supplier, name })
+        : await take(
+            api.POST("/api/v1/stores/{store_id}/feeds", {
+              params: { path: { store_id: store } },
+              body: { supplier, name },
+            }),
+          );
       await queries.invalidateQueries({ queryKey: ["arrivals"] });
       setTarget(made.id);
       return made.id;
@@ -50,6 +56,7 @@ export function NewFeed({ store, feeds, limit, file: given, onClose }: NewFeedPr
   });
   const go = async () => {
     const feed = await make.mutateAsync();
+    if (!file && profile) return navigate(`/s/${store}/feeds/${feed}/profile`);
     if (!file) return onClose();
     const sent = await upload.send(feed, file);
     if (!sent) return;
@@ -62,7 +69,7 @@ export function NewFeed({ store, feeds, limit, file: given, onClose }: NewFeedPr
       action={target && file ? "Receive it" : "Make it"}
       ready={target > 0 || (supplier.trim() !== "" && name.trim() !== "")}
       busy={make.isPending || upload.share !== null}
-      error={make.error ?? upload.error}
+      error={make.error ?? upload.error ?? strange}
       onYes={() => void go().catch(() => undefined)}
       onClose={onClose}
     >
@@ -95,9 +102,54 @@ export function NewFeed({ store, feeds, limit, file: given, onClose }: NewFeedPr
         </>
       )}
       {file ? <AtHand file={file} /> : <FirstFile onFile={setFile} />}
+      {!target && (
+        <ProfileFile
+          taken={profile}
+          onRead={(read, error) => {
+            setProfile(read);
+            setStrange(error);
+            if (!read) return;
+            setSupplier(read.supplier);
+            setName(read.name);
+          }}
+        />
+      )}
       {upload.share !== null && <Progress of="Sending the file" share={upload.share} />}
     </Confirm>
   );
+}
+
+/** A feed may begin as another one was saved. */
+function ProfileFile({ taken, onRead }: ProfileFileProps) {
+  const read = async (file: File) => {
+    try {
+      const document = JSON.parse(await file.text()) as FeedProfile;
+      if (document.format !== "nomotax-feed-profile") throw new SyntaxError("it says so nowhere");
+      onRead(document, null);
+    } catch (error) {
+      onRead(null, new Error(`${file.name} is no profile of a feed: ${(error as Error).message}`));
+    }
+  };
+  return (
+    <Typography color="textSecondary" component="div">
+      {taken ? `It begins as ${taken.supplier}, ${taken.name} was.` : "It may begin as another one:"}{" "}
+      <Button component="label" color="inherit">
+        Choose a profile
+        <input
+          hidden
+          type="file"
+          accept=".json"
+          aria-label="Profile of a feed"
+          onChange={(e) => e.target.files?.[0] && void read(e.target.files[0])}
+        />
+      </Button>
+    </Typography>
+  );
+}
+
+interface ProfileFileProps {
+  taken: FeedProfile | null;
+  onRead: (profile: FeedProfile | null, error: Error | null) => void;
 }
 
 function AtHand({ file }: { file: File }) {

@@ -10,6 +10,7 @@ import { capital } from "../../components/words";
 import { useFeed } from "../../shell/feed";
 import { May } from "./May";
 import { Schedules } from "./Schedules";
+import { Copy } from "./Copy";
 import { Looks } from "./Looks";
 import { Sending } from "./Sending";
 import { SourceEditor } from "./SourceEditor";
@@ -39,6 +40,9 @@ export function Profile() {
         </Part>
         <Part title="Last looks">
           <Looks feed={feed} />
+        </Part>
+        <Part title="As a start for another">
+          <Copy />
         </Part>
       </Box>
     </Box>
