@@ -17,6 +17,7 @@ class Settings(BaseSettings):
     ``fetch_inside`` are hosts (``name`` or ``name:port``) inside our own network that may be
     fetched from, ``folders`` those of this machine, separated by colons, that may be watched, and
     a fetch lasts ``fetch_minutes`` at most; ``stand_ins`` is the folder of the demo's stand-ins;
+    ``smtp`` is the server that mail is sent by, from ``mail_from``, with links below ``address``;
     ``secret_file`` holds the key that passwords are locked with, and is made where it is missing.
     """
 
@@ -33,6 +34,9 @@ class Settings(BaseSettings):
     fetch_minutes: int = Field(default=30, ge=1)
     folders: str = ""
     stand_ins: str = ""
+    smtp: str = ""
+    mail_from: str = "nomotax@localhost"
+    address: str = "http://127.0.0.1:8420"
 
     @property
     def upload_limit(self) -> int:

@@ -27,6 +27,7 @@ PLACES = [
     "catalog",
     "catalog/QP-004000",
     "feeds/{feed}/profile",
+    "messages",
     "feeds/{feed}/unusual",
     "notes",
     "outbound",

@@ -104,3 +104,9 @@ def test_a_feed_from_a_link_runs_by_itself_and_holds_what_is_strange(
     held.click()
     expect(page.get_by_role("region", name="What the guards saw")).to_be_visible()
     expect(page.get_by_text(re.compile("Cost is about 100 times what it was"))).to_be_visible()
+
+    page.get_by_role("link", name=re.compile("new$")).click()
+    told = page.get_by_role("list", name="Messages").get_by_role("listitem").first
+    expect(told.get_by_text("held", exact=True)).to_be_visible()
+    told.get_by_role("link").click()
+    expect(page.get_by_role("region", name="What the guards saw")).to_be_visible()

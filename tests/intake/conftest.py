@@ -14,6 +14,7 @@ from contextlib import contextmanager
 import pytest
 
 from nomotax.demo.outside.layout import FOLDER, Ports
+from nomotax.demo.outside.post import HOOKS, POST
 from nomotax.demo.outside.sftp import host_key
 from nomotax.demo.outside.stand_ins import StandIns
 from nomotax.intake import bringing
@@ -35,13 +36,13 @@ def servers(tmp_path_factory):
     """Web, FTP, SFTP and mail of one supplier, as `make start` runs them."""
     root = tmp_path_factory.mktemp("outside")
     key = host_key(root / "host-key").get_fingerprint()
-    made = StandIns(root, Ports(free_port(), free_port(), free_port(), free_port(), key))
+    made = StandIns(root, Ports(*(free_port() for _ in range(5)), key))
     made.keep()
     command = [sys.executable, "-m", "nomotax.cli.main", "stand-ins"]
     env = os.environ | {"NOMOTAX_STAND_INS": str(root)}
     with (root / "log").open("wb") as log:
         process = subprocess.Popen(command, env=env, stdout=log, stderr=log)
-    ports = (made.ports.web, made.ports.ftp, made.ports.sftp, made.ports.mail)
+    ports = (made.ports.web, made.ports.ftp, made.ports.sftp, made.ports.mail, made.ports.smtp)
     assert all(reachable(port) for port in ports), (root / "log").read_text()
     yield made
     process.terminate()
@@ -51,7 +52,8 @@ def servers(tmp_path_factory):
 @pytest.fixture
 def outside(servers, monkeypatch):
     """The stand-ins with nothing laid out, and leave to fetch from them."""
-    for part in ("web", "ftp", "sftp", "mail", "folder"):
+    (servers.root / HOOKS).unlink(missing_ok=True)
+    for part in ("web", "ftp", "sftp", "mail", "folder", POST):
         for file in (servers.root / part).iterdir():
             file.unlink()
     monkeypatch.setenv("NOMOTAX_FETCH_INSIDE", "127.0.0.1")

@@ -136,7 +136,8 @@ def test_a_delivery_is_prepared_and_waits(client, feed, work, outside):
     assert fetch(client, work, feed)["status"] == "new"
     run = newest_run(client)
     assert run["status"] == "prepared" and run["author"] == "Weekly list, by itself"
-    assert "to be looked at" in get(client, f"/runs/{run['id']}")["log"][-1]["text"]
+    assert get(client, f"/runs/{run['id']}")["log"][-1]["text"].startswith("waits: ")
+    assert get(client, "/stores/1/messages")["messages"][0]["kind"] == "question"
 
 
 def test_what_is_open_holds_it_and_the_rest_is_applied_where_that_may_be(

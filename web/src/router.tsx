@@ -24,6 +24,7 @@ export const router = createBrowserRouter([
       { path: "outbound", ...place(() => import("./areas/outbound/Outbound"), "Outbound") },
       { path: "notes", ...place(() => import("./areas/notes/Notes"), "NotesPlace") },
       { path: "snapshots", ...place(() => import("./areas/snapshots/Snapshots"), "Snapshots") },
+      { path: "messages", ...place(() => import("./areas/messages/Messages"), "MessagesPlace") },
       { path: "runs", ...place(() => import("./areas/runs/Runs"), "Runs") },
       { path: "runs/:run", ...place(() => import("./areas/review/Review"), "Review") },
       { path: "schema", ...place(() => import("./areas/store/Store"), "Store") },

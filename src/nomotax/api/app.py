@@ -19,6 +19,7 @@ from nomotax.api import (
     guards,
     lookups,
     matching,
+    messages,
     notes,
     prices,
     products,
@@ -42,7 +43,7 @@ from nomotax.settings import settings
 _AREAS = (
     stores, schemas, categories, products, deliveries, feeds, sources, guards, matching, ranges,
     prices, crosswalks, lookups, rates,
-    runs, snapshots, removals, notes, contrasts,
+    runs, snapshots, removals, notes, contrasts, messages,
 )  # fmt: skip
 
 

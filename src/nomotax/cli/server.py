@@ -115,6 +115,8 @@ def up(port: int | None) -> None:
     inside = ",".join([f"127.0.0.1:{web_port}", *outside.addresses])
     env["NOMOTAX_FETCH_INSIDE"] = settings().fetch_inside or inside
     env["NOMOTAX_STAND_INS"] = str(outside.root)
+    env["NOMOTAX_SMTP"] = settings().smtp or f"smtp://127.0.0.1:{outside.ports.smtp}"
+    env["NOMOTAX_ADDRESS"] = os.environ.get("NOMOTAX_ADDRESS", f"http://127.0.0.1:{web_port}")
     env["NOMOTAX_FOLDERS"] = settings().folders or str(outside.root / FOLDER)
     os.environ.update(env)
     if not place.running("stand-ins"):
@@ -140,7 +142,7 @@ def _stand_ins(place: Home) -> StandIns:
     root = place.folder / "outside"
     root.mkdir(exist_ok=True)
     key = host_key(root / "host-key").get_fingerprint()
-    wanted = {"web": 8430, "ftp": 8431, "sftp": 8432, "mail": 8433}
+    wanted = {"web": 8430, "ftp": 8431, "sftp": 8432, "mail": 8433, "smtp": 8434}
     own = {name: place.port(f"stand-in-{name}", port) for name, port in wanted.items()}
     made = StandIns(root, Ports(**own, host_key=key))
     made.keep()

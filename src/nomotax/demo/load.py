@@ -18,12 +18,15 @@ from nomotax.demo.outside.stand_ins import StandIns
 from nomotax.flows import catalog, names, prices, receive, stores
 from nomotax.flows.fetching import FetchLine, ask_for_fetch
 from nomotax.flows.sources import set_source
+from nomotax.flows.telling import Told, set_told
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Stores
 
 DATA = Path(__file__).parent / "data"
 STORE = "Ostrelle Art Supply"
 SUPPLIER = "Quarrow Pigments"
+#: Who is told of what happens to the demo's feeds.
+BUYER = "catalog@ostrelle.example"
 
 
 @dataclass(frozen=True)
@@ -70,6 +73,8 @@ def load_demo(suppliers: Collection[str] = SENDERS, outside: StandIns | None = N
     for supplier, sender in SENDERS.items():
         if supplier in suppliers:
             _load_feed(store_id, supplier, sender, outside)
+    if outside:
+        set_told(store_id, Told(mail=[BUYER], hook=outside.hook))
     return store_id
 
 

@@ -88,7 +88,7 @@ class FeedLine(BaseModel):
     joined_to: list[str]
     rows: list[int]
     prices: list[float]
-    fetch: LastFetch | None
+    fetch: LastFetch | None = None
     deliveries: list[DeliveryLine]
 
 

@@ -12,6 +12,7 @@ from pydantic import BaseModel
 from sqlmodel import Session
 
 from nomotax.core.errors import Conflict, NomotaxError, UnreadableFile
+from nomotax.flows.messages import say, works
 from nomotax.flows.receive import keep_once, read_leaning, read_queued, take_in
 from nomotax.flows.sources import companions_of, open_secrets, saved_source
 from nomotax.flows.turns import Policy, begin, parse_policy
@@ -22,6 +23,7 @@ from nomotax.intake.spool import Limits
 from nomotax.records.columns import now
 from nomotax.records.database import session
 from nomotax.records.fetches import ENDS, LEFT, Fetches
+from nomotax.records.messages import Messages
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Feeds
 from nomotax.records.repository import known_id
@@ -347,6 +349,8 @@ def read_sent(fetch_id: int) -> None:
             one = fetches.get(fetch_id)
             one.said, one.remedy = found.said, found.remedy
             fetches.note(one, found.said)
+            found.taken = [delivery]
+            _tell(db, one, found)
 
 
 def _end(fetch: Fetch, found: _Outcome) -> None:
@@ -355,6 +359,25 @@ def _end(fetch: Fetch, found: _Outcome) -> None:
         one = fetches.get(known_id(fetch))
         one.deliveries = [known_id(d) for d in found.taken]
         fetches.end(one, found.status, found.said, found.remedy)
+        _tell(db, one, found)
+
+
+def _tell(db: Session, fetch: Fetch, found: _Outcome) -> None:
+    """Who is told of feeds hears of what cannot be fetched, read or prepared, and that it can
+    be again."""
+    feed_id, profile = fetch.feed_id, f"feeds/{fetch.feed_id}/profile"
+    unread = [d for d in found.taken if not d.table_artifact]
+    if fetch.status == "failed":
+        say(db, feed_id, "failed", f"It could not be fetched: {found.said}", profile, found.remedy)
+    elif unread:
+        place = f"feeds/{feed_id}/reading?delivery={known_id(unread[-1])}"
+        say(db, feed_id, "failed", found.said, place, found.remedy)
+    elif found.remedy and fetch.status == "new":
+        say(db, feed_id, "failed", found.said, f"feeds/{feed_id}/bench", found.remedy)
+    elif fetch.status != "stopped":
+        works(db, feed_id, f"It is fetched again: {found.said}")
+    if found.taken:
+        Messages(db, fetch.store_id).end(feed_id, "silent")
 
 
 def give_up() -> None:

@@ -83,7 +83,8 @@ def feed_from_profile(store_id: int, profile: FeedProfile) -> int:
     feed_id = add_feed(store_id, profile.supplier, profile.name)
     if bundle is not None:
         take_bundle(feed_id, bundle, replace=False)
-        save_reading(feed_id, bundle.reading)
+        if bundle.reading is not None:
+            save_reading(feed_id, bundle.reading)
     set_source(feed_id, SourceEdit(source=profile.source))
     set_guards(feed_id, Guards(guards=profile.guards))
     set_policy(feed_id, profile.may)

@@ -11,8 +11,10 @@ from sqlalchemy import text
 from sqlmodel import Session, col, update
 
 from nomotax.core.errors import Conflict, DatabaseUnavailable, NomotaxError
+from nomotax.flows.messages import say
 from nomotax.records.actors import at_work
 from nomotax.records.database import session
+from nomotax.records.messages import Messages
 from nomotax.records.queue import without_job
 from nomotax.records.runs import Runs
 from nomotax.records.tables import Run
@@ -67,6 +69,9 @@ def move(db: Session, run_id: int, to: str, said: str = "", **values: Any) -> Ru
         raise Conflict(f"This run is {run.status}; {_ONLY.get(to, f'it cannot be {to}')}.")
     if said:
         runs.note(run, said)
+    if run.kind == "delivery" and run.feed_id is not None and to in ("applied", "declined"):
+        # Whatever it was held for, somebody has decided it.
+        Messages(db, run.store_id).end(run.feed_id, "held", "question")
     return run
 
 
@@ -131,7 +136,10 @@ def ending(run_id: int, state: str) -> Iterator[Progress]:
 def _end(run_id: int, to: str, line: str, error: str) -> None:
     with session() as db:
         try:
-            move(db, run_id, to, line, error=error)
+            run = move(db, run_id, to, line, error=error)
+            if to == "failed" and run.feed_id is not None and run.used.get("then"):
+                say(db, run.feed_id, "failed", f"It could not be prepared: {error}",
+                    f"runs/{run_id}")  # fmt: skip
         except Conflict as meanwhile:
             log.warning("run overtaken", run=run_id, said=meanwhile.message)
 

@@ -42,10 +42,12 @@ class ScheduleLine(Times):
 
 
 class FeedSchedules(BaseModel):
-    """When a feed is fetched by itself, and what then becomes of what comes (``may``)."""
+    """When a feed is fetched by itself, and what then becomes of what comes (``may``); it may bring
+    nothing new for ``quiet_days``, null for any number."""
 
     schedules: list[ScheduleLine]
     may: Policy
+    quiet_days: int | None
 
 
 class ScheduleEdit(Cron):
@@ -62,8 +64,8 @@ def schedules_of(feed_id: int) -> FeedSchedules:
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
         found = Schedules(db, feed.store_id).of_feed(feed_id)
-        may = parse_policy(feed.may) or "wait"
-    return FeedSchedules(schedules=[_line(one) for one in found], may=may)
+        may, quiet = parse_policy(feed.may) or "wait", feed.quiet_days
+    return FeedSchedules(schedules=[_line(one) for one in found], may=may, quiet_days=quiet)
 
 
 def _line(one: Schedule) -> ScheduleLine:

@@ -40,7 +40,7 @@ _HEAD = 4096
 _TITLE = re.compile(rb"<title[^>]*>\s*([^<]{1,120})", re.IGNORECASE)
 
 
-class Taken(BaseModel):
+class FetchedFile(BaseModel):
     """A file that was fetched: what the place said of it, and what it hashes to."""
 
     name: str
@@ -59,7 +59,7 @@ class Known(BaseModel):
     """What a source is known to hold since it was last fetched from: the files that were taken,
     and with *each* all that there were (``passed``, by their identity)."""
 
-    files: list[Taken] = []
+    files: list[FetchedFile] = []
     passed: list[str] = []
     looked_at: datetime | None = None
 
@@ -70,7 +70,7 @@ class Brought:
 
     name: str
     path: Path
-    files: list[Taken]
+    files: list[FetchedFile]
 
 
 @contextmanager
@@ -199,7 +199,7 @@ def _each(
         _refuse_page(path, taken)
         with path.open("rb") as stream:
             digest = file_digest(stream, "sha256").hexdigest()
-        told = Taken(
+        told = FetchedFile(
             name=taken.name, where=taken.where, size=taken.size, modified=taken.modified,
             mark=taken.mark, sha256=digest,
         )  # fmt: skip
@@ -317,7 +317,7 @@ def fetch_small(address: str, most_bytes: int) -> bytes:
 
 
 def now_known(
-    source: Source, found: Sequence[Found], taken: Sequence[Taken], looked_at: datetime
+    source: Source, found: Sequence[Found], taken: Sequence[FetchedFile], looked_at: datetime
 ) -> Known:
     """What is known after a fetch that went well."""
     each = not isinstance(source, WebSource) and source.take == "each"

@@ -166,6 +166,17 @@ class WebPlace:
         )
 
 
+def post(address: str, body: bytes, headers: Mapping[str, str]) -> int:
+    """Send something to an address outside; gives its answer's status. Raises ``FetchFailed``."""
+    try:
+        with httpx.Client(transport=_Outside(), timeout=PATIENCE) as client:
+            return client.post(address, content=body, headers=dict(headers)).status_code
+    except (httpx.InvalidURL, UnicodeError) as error:
+        raise FetchFailed(f"This is no web address: {error}.", where=address) from error
+    except httpx.HTTPError as error:
+        raise _broken(error, address) from error
+
+
 def _headers(source: WebSource, secret: str) -> Iterator[tuple[str, str]]:
     for one in source.headers:
         yield one.name, one.value

@@ -20,11 +20,13 @@ from nomotax.flows import (
     dated,
     fetching,
     likely,
+    messages,
     problems,
     receive,
     runs,
     schedules,
     snapshots,
+    telling,
 )
 from nomotax.flows.run_states import give_back
 from nomotax.log import quiet_log
@@ -44,6 +46,7 @@ _TASKS: dict[str, Callable[..., object]] = {
     "read": receive.read_queued,
     "read_sent": fetching.read_sent,
     "fetch": fetching.fetch_queued,
+    "tell": telling.tell,
     "snapshot": snapshots.take_queued,
     "contrast": contrasts.find_out,
     "look_at_paths": likely.look_at_paths,
@@ -51,6 +54,13 @@ _TASKS: dict[str, Callable[..., object]] = {
 }
 #: A database that went away in the middle of a job: it is begun anew.
 _AGAIN = RetryStrategy(max_attempts=_TRIES, wait=3, retry_exceptions={DatabaseUnavailable})
+#: A message that could not be sent: again after 10, 20, 40 … seconds, for some three hours.
+_PATIENT = {
+    "tell": RetryStrategy(
+        max_attempts=11, exponential_wait=2, wait=10,
+        retry_exceptions={DatabaseUnavailable, telling.NotTold},
+    )
+}  # fmt: skip
 
 
 def _app(connector: BaseConnector) -> App:
@@ -58,7 +68,7 @@ def _app(connector: BaseConnector) -> App:
     connector gets one of its own."""
     made = App(connector=connector)
     for name, work in _TASKS.items():
-        made.task(name=name, queue=QUEUES[name], retry=_AGAIN)(work)
+        made.task(name=name, queue=QUEUES[name], retry=_PATIENT.get(name, _AGAIN))(work)
     return made
 
 
@@ -105,8 +115,12 @@ async def _watch(worker: App) -> None:
             await take_up(worker, _SILENT)
             await asyncio.to_thread(dated.write_due)
             await asyncio.to_thread(schedules.fire_due)
+            await asyncio.to_thread(messages.look_for_silence)
+            await asyncio.to_thread(telling.send_digests)
         except (ConnectorException, DatabaseUnavailable) as error:
             log.warning("could not look for jobs left behind", error=str(error))
+        except telling.NotTold as error:
+            log.warning("what has gathered over the day could not be sent", error=str(error))
         await asyncio.sleep(_BEAT)
 
 

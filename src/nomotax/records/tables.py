@@ -16,7 +16,8 @@ class Store(SQLModel, table=True):
     """One store: its product schema, the number of times its catalog has changed (``revision``)
     and that its schema or its category tree has (``rules_revision``), the fields that every
     product ``needs``; null while nobody has said so; and when its products were ``looked`` at last,
-    with what was wrong (``flows.problems``)."""
+    with what was wrong (``flows.problems``). ``told`` is who is told of its feeds
+    (``flows.telling``)."""
 
     __tablename__: ClassVar[str] = "stores"
 
@@ -30,6 +31,7 @@ class Store(SQLModel, table=True):
     sources: dict[str, Any] = document(default_factory=dict)
     needs: list[str] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     looked: dict[str, Any] = document(default_factory=dict)
+    told: dict[str, Any] = document(default_factory=dict)
     removed_at: datetime | None = removal()
 
 
@@ -139,7 +141,8 @@ class Feed(SQLModel, table=True):
     ``source`` is where its deliveries are fetched from (``intake.model``), ``secrets`` what signs
     in there, locked, ``known`` what was there when it was fetched last (``intake.bringing.Known``);
     ``token`` is the hash of the one that a supplier sends deliveries with. ``may`` is what becomes
-    of a delivery that comes by itself (``flows.turns.Policy``).
+    of a delivery that comes by itself (``flows.turns.Policy``); it may bring nothing new for
+    ``quiet_days``, null for any number.
     """
 
     __tablename__: ClassVar[str] = "feeds"
@@ -158,6 +161,7 @@ class Feed(SQLModel, table=True):
     known: dict[str, Any] = document(default_factory=dict)
     token: str = Field(default="", sa_column_kwargs={"server_default": ""})
     may: str = Field(default="wait", sa_column_kwargs={"server_default": "wait"})
+    quiet_days: int | None = None
     created_at: datetime = moment()
     removed_at: datetime | None = removal()
 

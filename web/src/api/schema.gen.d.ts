@@ -2557,6 +2557,92 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stores/{store_id}/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What there is to know of the feeds of a store, the newest first. */
+        get: operations["messages_get_messages_stores__int_store_id__messages_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/messages/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Somebody has seen them. */
+        post: operations["messages_mark_seen_stores__int_store_id__messages_seen_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is told outward. */
+        get: operations["messages_get_told_stores__int_store_id__told_get"];
+        /** Say who is told; a new web address answers with the secret that messages are signed with. */
+        put: operations["messages_set_told_stores__int_store_id__told_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stores/{store_id}/told/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send everybody a message that says that it works. */
+        post: operations["messages_try_told_stores__int_store_id__told_try_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/quiet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how many days a feed may bring nothing new before that is told; null for any number. */
+        put: operations["messages_set_quiet_feeds__int_feed_id__quiet_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/stand-in/{host}/{folder}/{name}": {
         parameters: {
             query?: never;
@@ -7411,7 +7497,8 @@ export interface components {
         };
         /**
          * FeedSchedules
-         * @description When a feed is fetched by itself, and what then becomes of what comes (``may``).
+         * @description When a feed is fetched by itself, and what then becomes of what comes (``may``); it may bring
+         *     nothing new for ``quiet_days``, null for any number.
          */
         FeedSchedules: {
             /** Schedules */
@@ -7421,6 +7508,8 @@ export interface components {
              * @enum {string}
              */
             may: "wait" | "clean" | "rest";
+            /** Quiet Days */
+            quiet_days: number | null;
         };
         /** ScheduleLine */
         ScheduleLine: {
@@ -9508,6 +9597,125 @@ export interface components {
              * @default null
              */
             percent?: string | null;
+        };
+        /**
+         * MessageList
+         * @description The newest messages, and how many nobody has seen.
+         */
+        MessageList: {
+            /** Messages */
+            messages: components["schemas"]["MessageLine"][];
+            /** Unseen */
+            unseen: number;
+        };
+        /**
+         * MessageLine
+         * @description A message; ``over`` when it is not so any more.
+         */
+        MessageLine: {
+            /** Id */
+            id: number;
+            /** Feed Id */
+            feed_id: number;
+            /** Feed */
+            feed: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "failed" | "held" | "question" | "silent" | "recovered";
+            /** Said */
+            said: string;
+            /** Remedy */
+            remedy: string;
+            /** Place */
+            place: string;
+            /** Times */
+            times: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Last At
+             * Format: date-time
+             */
+            last_at: string;
+            /** Seen */
+            seen: boolean;
+            /** Over */
+            over: boolean;
+        };
+        /**
+         * SeenMessages
+         * @description Those that were seen; null for all.
+         */
+        SeenMessages: {
+            /**
+             * Ids
+             * @default null
+             */
+            ids?: number[] | null;
+        };
+        /**
+         * ToldView
+         * @description ``secret`` is what messages to the web address are signed with; it is shown when it is made.
+         *     ``mails`` says whether this installation can send mail.
+         */
+        ToldView: {
+            /**
+             * Mail
+             * @default []
+             */
+            mail?: string[];
+            /**
+             * Digest
+             * @default false
+             */
+            digest?: boolean;
+            /**
+             * Hook
+             * @default
+             */
+            hook?: string;
+            /**
+             * Secret
+             * @default
+             */
+            secret?: string;
+            /** Mails */
+            mails: boolean;
+        };
+        /**
+         * Told
+         * @description Who is told of what happens in a store: addresses of ``mail``, at once or once a day
+         *     (``digest``), and a web address (``hook``).
+         */
+        Told: {
+            /**
+             * Mail
+             * @default []
+             */
+            mail?: string[];
+            /**
+             * Digest
+             * @default false
+             */
+            digest?: boolean;
+            /**
+             * Hook
+             * @default
+             */
+            hook?: string;
+        };
+        /** QuietEdit */
+        QuietEdit: {
+            /**
+             * Days
+             * @default null
+             */
+            days?: number | null;
         };
         /**
          * Waiting
@@ -18563,6 +18771,312 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ContrastPage"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    messages_get_messages_stores__int_store_id__messages_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    messages_mark_seen_stores__int_store_id__messages_seen_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeenMessages"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MessageList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    messages_get_told_stores__int_store_id__told_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    messages_set_told_stores__int_store_id__told_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToldView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    messages_try_told_stores__int_store_id__told_try_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                store_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    messages_set_quiet_feeds__int_feed_id__quiet_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuietEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Not Found */

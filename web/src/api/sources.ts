@@ -158,3 +158,13 @@ export function useFromProfile(store: number) {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["arrivals"] }),
   });
 }
+
+/** Says after how many days without anything new people are told; null for never. */
+export function useSetQuiet(feed: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (days: number | null) =>
+      take(api.PUT("/api/v1/feeds/{feed_id}/quiet", { ...of(feed), body: { days } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: [...feedKey(feed), "schedules"] }),
+  });
+}

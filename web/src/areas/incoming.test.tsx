@@ -65,6 +65,24 @@ describe("a file without a name of its own", () => {
     expect(supplierOf(name)).toBe(supplier);
   });
 
+  it("needs none where a feed begins as another one was saved", async () => {
+    const { fake, drawn } = arrivals();
+    fake.on("POST /api/v1/stores/1/feeds/from-profile", () => ({ id: 8 }));
+    await userEvent.click(await screen.findByRole("button", { name: "New feed" }));
+    const choose = screen.getByLabelText("Profile of a feed");
+    await userEvent.upload(choose, new File(["[]"], "other.json", { type: "application/json" }));
+    expect(await screen.findByText(/other\.json is no profile of a feed/)).toBeVisible();
+    const profile = { format: "nomotax-feed-profile", supplier: "Tiemann", name: "Preise" };
+    const saved = new File([JSON.stringify(profile)], "feed.json", { type: "application/json" });
+    await userEvent.upload(choose, saved);
+    expect(await screen.findByText(/It begins as Tiemann, Preise was/)).toBeVisible();
+    await userEvent.type(screen.getByLabelText(/^Feed/), " neu");
+    await userEvent.click(screen.getByRole("button", { name: "Make it" }));
+    await waitFor(() => expect(drawn.router.state.location.pathname).toBe("/s/1/feeds/8/profile"));
+    const [made] = fake.calls("POST /api/v1/stores/1/feeds/from-profile");
+    expect(made?.body).toEqual({ ...profile, name: "Preise neu" });
+  });
+
   it("is pasted, given a feed, read, and its bench opened", async () => {
     sent.length = 0;
     vi.stubGlobal("XMLHttpRequest", Upload);

@@ -9,6 +9,7 @@ import { useColorScheme } from "@mui/material/styles";
 import Tooltip from "@mui/material/Tooltip";
 import { NavLink, Outlet, useNavigate, useParams } from "react-router";
 import { useStores } from "../api/hooks";
+import { MessageBell } from "./MessageBell";
 import { Person } from "./Person";
 import { RunNews } from "./RunNews";
 import { UndoProvider } from "./undo";
@@ -70,6 +71,7 @@ export function Shell() {
           </Box>
           <Box sx={{ flex: 1 }} />
           <RunNews store={store} />
+          <MessageBell store={store} />
           <Person />
           <SchemeSwitch />
         </Box>

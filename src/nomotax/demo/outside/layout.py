@@ -25,6 +25,7 @@ class Ports:
     ftp: int
     sftp: int
     mail: int
+    smtp: int
     host_key: str = ""
 
 

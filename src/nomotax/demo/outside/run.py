@@ -6,7 +6,7 @@ from pathlib import Path
 
 from twisted.internet import reactor
 
-from nomotax.demo.outside import ftp, mailbox, sftp, web
+from nomotax.demo.outside import ftp, mailbox, post, sftp, web
 from nomotax.demo.outside.layout import FOLDER, FTP, MAIL, SFTP, WEB, Ports
 
 
@@ -18,4 +18,5 @@ def run(root: Path, ports: Ports) -> None:
     ftp.serve(root, ports.ftp)
     sftp.serve(root, ports.sftp)
     mailbox.listen(root, ports.mail)
+    post.serve(root, ports.smtp)
     reactor.run()

@@ -59,7 +59,12 @@ class StandIns:
     def addresses(self) -> list[str]:
         """Where they listen, each as ``host:port``."""
         own = self.ports
-        return [f"{_HOST}:{port}" for port in (own.web, own.ftp, own.sftp, own.mail)]
+        return [f"{_HOST}:{port}" for port in (own.web, own.ftp, own.sftp, own.mail, own.smtp)]
+
+    @property
+    def hook(self) -> str:
+        """The address that is called with messages."""
+        return f"http://{_HOST}:{self.ports.web}/hooks"
 
     def has(self, part: str, name: str) -> bool:
         """Whether a supplier has laid a file out."""

@@ -1,4 +1,5 @@
-"""A supplier's web host: files with ETags, conditional and partial answers, a sign-in."""
+"""A supplier's web host: files with ETags, conditional and partial answers, a sign-in; and the
+pages that show what the store's people are told."""
 
 from __future__ import annotations
 
@@ -9,6 +10,7 @@ from flask import Flask, Response, request, send_from_directory
 from werkzeug.serving import BaseWSGIServer, make_server
 
 from nomotax.demo.outside.layout import PASSWORD, TOKEN, USER, WEB
+from nomotax.demo.outside.post import add_pages
 
 
 def serve(root: Path, port: int) -> BaseWSGIServer:
@@ -33,6 +35,7 @@ def serve(root: Path, port: int) -> BaseWSGIServer:
             )
         return send_from_directory(folder, name, conditional=True, etag=True)
 
+    add_pages(app, root)
     server = make_server("127.0.0.1", port, app, threaded=True)
     threading.Thread(target=server.serve_forever, daemon=True).start()
     return server

@@ -11,6 +11,7 @@ import { useFeed } from "../../shell/feed";
 import { May } from "./May";
 import { Schedules } from "./Schedules";
 import { Copy } from "./Copy";
+import { Quiet } from "./Quiet";
 import { Looks } from "./Looks";
 import { Sending } from "./Sending";
 import { SourceEditor } from "./SourceEditor";
@@ -34,6 +35,7 @@ export function Profile() {
         </Part>
         <Part title="What becomes of what comes by itself">
           <May feed={feed} may={schedules.data.may} />
+          <Quiet feed={feed} days={schedules.data.quiet_days} />
         </Part>
         <Part title="Sent by others">
           <Sending feed={feed} token={source.data.token} />

@@ -68,7 +68,7 @@ function server(start = from(), looks: FetchLine[] = [], found: Tried[] = [tried
   let now = start;
   const fake = new FakeServer()
     .on("GET /api/v1/feeds/3/source", () => now)
-    .on("GET /api/v1/feeds/3/schedules", () => ({ schedules: [], may: "wait" }))
+    .on("GET /api/v1/feeds/3/schedules", () => ({ schedules: [], may: "wait", quiet_days: null }))
     .on("GET /api/v1/feeds/3/fetches", () => ({ fetches: looks }))
     .on("POST /api/v1/feeds/3/fetches", () => look({ status: "queued" }))
     .on("POST /api/v1/feeds/3/source/try", () => (found.length > 1 ? found.shift() : found[0]))
@@ -90,6 +90,7 @@ function place() {
       <Profile />
     </FeedContext.Provider>,
     "/s/1/feeds/3/profile",
+    "/s/:store/feeds/:feed/profile",
   );
 }
 
@@ -193,6 +194,39 @@ describe("where a feed's deliveries come from", () => {
     expect(await screen.findByText("nmx_secret")).toBeVisible();
     expect(screen.getByText(/Authorization: Bearer nmx_secret/)).toBeVisible();
     expect(fake.calls("POST /api/v1/feeds/3/token")).toHaveLength(1);
+  });
+});
+
+describe("a feed as a document", () => {
+  const profile = { format: "nomotax-feed-profile", version: 1, supplier: "A", name: "B", may: "rest" };
+
+  it("is the start of another under another name", async () => {
+    const fake = server()
+      .on("GET /api/v1/feeds/3/profile.json", () => profile)
+      .on("POST /api/v1/stores/1/feeds/from-profile", () => ({ id: 12 }));
+    place();
+    await userEvent.click(await screen.findByRole("button", { name: "Copy as a new feed" }));
+    const name = screen.getByLabelText("Feed");
+    expect(name).toHaveValue("Weekly, copy");
+    await userEvent.clear(name);
+    await userEvent.type(name, "Daily");
+    await userEvent.click(screen.getByRole("button", { name: "Make it" }));
+    await waitFor(() =>
+      expect(fake.calls("POST /api/v1/stores/1/feeds/from-profile")[0]?.body).toEqual({
+        ...profile,
+        supplier: "Quarrow Pigments",
+        name: "Daily",
+      }),
+    );
+  });
+
+  it("is saved as a file", async () => {
+    server();
+    place();
+    expect(await screen.findByRole("link", { name: "Export as a file" })).toHaveAttribute(
+      "href",
+      "/api/v1/feeds/3/profile.json",
+    );
   });
 });
 

@@ -5,6 +5,7 @@ import type { FeedSchedules, ScheduleEdit, ScheduleLine } from "../../api/source
 import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
 import { May } from "./May";
+import { Quiet } from "./Quiet";
 import { Schedules } from "./Schedules";
 import { useSchedules } from "../../api/sources";
 
@@ -24,6 +25,7 @@ const line = (more: Partial<ScheduleLine> = {}): ScheduleLine => ({
 const schedules = (own: ScheduleLine[] = [line()], may: FeedSchedules["may"] = "wait") => ({
   schedules: own,
   may,
+  quiet_days: null,
 });
 
 /** A server that keeps schedules; an expression of four parts is refused. */
@@ -137,4 +139,18 @@ it("says what becomes of a delivery, and takes that back", async () => {
     { may: "clean" },
     { may: "wait" },
   ]);
+});
+
+it("says when silence is told, and takes that back", async () => {
+  const sent: unknown[] = [];
+  server().on("PUT /api/v1/feeds/3/quiet", ({ body }) => {
+    sent.push(body);
+    return { done: true };
+  });
+  draw(<Quiet feed={3} days={null} />);
+  await userEvent.click(screen.getByRole("combobox", { name: "When silence is told" }));
+  await userEvent.click(screen.getByRole("option", { name: "after eight days" }));
+  await waitFor(() => expect(sent).toEqual([{ days: 8 }]));
+  await userEvent.keyboard("{Control>}z{/Control}");
+  await waitFor(() => expect(sent).toEqual([{ days: 8 }, { days: null }]));
 });

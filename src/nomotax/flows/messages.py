@@ -1,0 +1,138 @@
+"""What people are told: in the application, and by what is told outward (``flows.telling``)."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+
+from pydantic import BaseModel
+from sqlalchemy import text
+from sqlmodel import Session
+
+from nomotax.records.columns import now
+from nomotax.records.database import session
+from nomotax.records.messages import Message, MessageKind, Messages
+from nomotax.records.queue import enqueue
+from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repository import known_id
+
+_SHOWN = 200
+_LONGEST = 1000
+
+
+class MessageLine(BaseModel):
+    """A message; ``over`` when it is not so any more."""
+
+    id: int
+    feed_id: int
+    feed: str
+    kind: MessageKind
+    said: str
+    remedy: str
+    place: str
+    times: int
+    at: datetime
+    last_at: datetime
+    seen: bool
+    over: bool
+
+
+class MessageList(BaseModel):
+    """The newest messages, and how many nobody has seen."""
+
+    messages: list[MessageLine]
+    unseen: int
+
+
+def say(
+    db: Session, feed_id: int, kind: MessageKind, said: str, place: str, remedy: str = ""
+) -> None:
+    """Have people know something of a feed; what they know already is said once. Where it can be
+    told outward, a worker does so."""
+    feed = Feeds.holding(db, feed_id).get(feed_id)
+    messages = Messages(db, feed.store_id)
+    known = messages.standing(feed_id, kind)
+    if known is not None:
+        known.times, known.last_at = known.times + 1, now()
+        known.said, known.remedy, known.place = said[:_LONGEST], remedy[:_LONGEST], place
+        messages.keep(known)
+        return
+    made = messages.keep(
+        Message(
+            store_id=feed.store_id, feed_id=feed_id, kind=kind, said=said[:_LONGEST],
+            remedy=remedy[:_LONGEST], place=place,
+            # That something works again is so at one moment only.
+            ended_at=now() if kind == "recovered" else None,
+        )
+    )  # fmt: skip
+    if Stores(db).get(feed.store_id).told:
+        enqueue(db, "tell", message_id=known_id(made))
+
+
+def works(db: Session, feed_id: int, said: str) -> None:
+    """Something of a feed went well; where it had not, that is told."""
+    feed = Feeds.holding(db, feed_id).get(feed_id)
+    if Messages(db, feed.store_id).end(feed_id, "failed"):
+        say(db, feed_id, "recovered", said, f"feeds/{feed_id}/profile")
+
+
+def messages_of(store_id: int) -> MessageList:
+    """Raises ``NotFound``."""
+    with session() as db:
+        Stores(db).get(store_id)
+        messages = Messages(db, store_id)
+        names = {known_id(f): f"{s.name}, {f.name}" for f, s in Feeds(db, store_id).all()}
+        return MessageList(
+            messages=[_line(one, names) for one in messages.newest(_SHOWN)],
+            unseen=messages.unseen(),
+        )
+
+
+def _line(one: Message, names: dict[int, str]) -> MessageLine:
+    return MessageLine(
+        feed=names.get(one.feed_id, "a removed feed"), seen=one.seen_at is not None,
+        over=one.ended_at is not None, **one.model_dump(exclude={"store_id", "told_at"}),
+    )  # fmt: skip
+
+
+def mark_seen(store_id: int, ids: Sequence[int] | None = None) -> MessageList:
+    """A person has seen some messages, or all of them. Raises ``NotFound``."""
+    with session() as db:
+        messages = Messages(db, store_id)
+        for one in messages.newest(_SHOWN):
+            if one.seen_at is None and (ids is None or one.id in ids):
+                one.seen_at = now()
+                messages.keep(one)
+    return messages_of(store_id)
+
+
+_SILENT = text(
+    "select f.id, f.quiet_days, max(d.received_at) from feeds f join deliveries d "
+    "on d.feed_id = f.id and d.removed_at is null where f.quiet_days is not null "
+    "and f.removed_at is null group by f.id, f.quiet_days"
+)
+
+
+def look_for_silence(at: datetime | None = None) -> int:
+    """Tell of feeds that have brought nothing new for longer than is expected of them; gives how
+    many are silent. A new delivery ends it."""
+    moment, silent = at or now(), 0
+    with session() as db:
+        for feed_id, days, last in db.connection().execute(_SILENT).all():
+            if moment - last <= timedelta(days=days):
+                continue
+            silent += 1
+            known = Messages(db, Feeds.holding(db, feed_id).store_id)
+            if known.standing(feed_id, "silent") is None:
+                said = f"Nothing new for {(moment - last).days} days; {days} are expected at most."
+                say(db, feed_id, "silent", said, f"feeds/{feed_id}/profile")
+    return silent
+
+
+def expect_within(feed_id: int, days: int | None) -> None:
+    """Say how many days a feed may bring nothing new; None for any number. Raises ``NotFound``."""
+    with session() as db:
+        feed = Feeds.holding(db, feed_id).get(feed_id)
+        feed.quiet_days = days
+        Messages(db, feed.store_id).end(feed_id, "silent")
+        db.add(feed)

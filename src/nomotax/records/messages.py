@@ -1,0 +1,87 @@
+"""What people are told of feeds that run by themselves: once, as long as it is so."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import ClassVar, Literal
+
+from sqlalchemy import DateTime, Index, func, text
+from sqlmodel import Field, SQLModel, col, select
+
+from nomotax.records.columns import doing, moment, now
+from nomotax.records.repository import Repository
+
+MessageKind = Literal["failed", "held", "question", "silent", "recovered"]
+
+
+class Message(SQLModel, table=True):
+    """Something a person should know of a feed. While it is so (``ended_at`` is null) there is one
+    of its kind: said again it counts up (``times``). ``place`` is where it is looked into, below
+    the store; ``told_at`` when it was sent outward."""
+
+    __tablename__: ClassVar[str] = "messages"
+    __table_args__ = (
+        Index(
+            "messages_standing", "feed_id", "kind", unique=True,
+            postgresql_where=text("ended_at is null"),
+        ),
+    )  # fmt: skip
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id", index=True)
+    feed_id: int = Field(foreign_key="feeds.id")
+    kind: str
+    said: str
+    remedy: str = ""
+    place: str = ""
+    times: int = 1
+    at: datetime = moment()
+    last_at: datetime = moment()
+    seen_at: datetime | None = doing()
+    ended_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
+    told_at: datetime | None = doing()
+
+
+class Messages(Repository):
+    of, what = Message, "message"
+
+    def get(self, message_id: int) -> Message:
+        return self._get(Message, message_id, "message")
+
+    def standing(self, feed_id: int, kind: str) -> Message | None:
+        """That of a kind which is so now."""
+        query = select(Message).where(
+            Message.store_id == self.store_id, Message.feed_id == feed_id, Message.kind == kind,
+            col(Message.ended_at).is_(None),
+        )  # fmt: skip
+        return self.session.exec(query).first()
+
+    def keep(self, message: Message) -> Message:
+        return self._add(message)
+
+    def end(self, feed_id: int, *kinds: MessageKind) -> list[Message]:
+        """What was so is over; gives what ended."""
+        found = [one for kind in kinds if (one := self.standing(feed_id, kind))]
+        for one in found:
+            one.ended_at = now()
+            self.session.add(one)
+        self.session.flush()
+        return found
+
+    def newest(self, most: int) -> list[Message]:
+        """The newest first."""
+        query = select(Message).where(Message.store_id == self.store_id)
+        return list(self.session.exec(query.order_by(col(Message.last_at).desc()).limit(most)))
+
+    def unseen(self) -> int:
+        query = select(func.count()).where(
+            Message.store_id == self.store_id, col(Message.seen_at).is_(None)
+        )
+        return self.session.exec(query).one()
+
+    def untold(self) -> list[Message]:
+        """What has not been sent outward yet, the oldest first."""
+        query = select(Message).where(
+            Message.store_id == self.store_id, col(Message.told_at).is_(None)
+        )
+        return list(self.session.exec(query.order_by(col(Message.id))))
