@@ -62,12 +62,12 @@ def _waits_for(run: Run, then: str) -> tuple[str, str]:
     told, held = decisions_of(known_id(run)), run.counts.get("held", 0)
     unanswered = f"{held:,} of its products wait for an answer." if held else ""
     opened = [one.said for one in told.findings if one.open]
-    asked = count_open(run.feed_id or 0, run.delivery_id)
-    if then == "rest":
-        return (unanswered, "question") if not told.writes and unanswered else ("", "")
+    if then == "rest" and (told.writes or not (opened or held)):
+        return "", ""
     if opened:
         more = f", and {len(opened) - 1} more" if len(opened) > 1 else ""
         return f"{opened[0]}{more}.", "held"
+    asked = count_open(run.feed_id or 0, run.delivery_id)
     if asked:
         return f"{asked} questions are open." if asked > 1 else "a question is open.", "question"
     if unanswered:

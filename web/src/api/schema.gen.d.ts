@@ -2860,7 +2860,8 @@ export interface components {
             rows: number[];
             /** Prices */
             prices: number[];
-            fetch: components["schemas"]["LastFetch"] | null;
+            /** @default null */
+            fetch?: components["schemas"]["LastFetch"] | null;
             /** Deliveries */
             deliveries: components["schemas"]["DeliveryLine"][];
         };
