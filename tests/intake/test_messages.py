@@ -124,10 +124,29 @@ def test_a_digest_comes_once_a_day_with_all_of_it(client, work, feed, outside):
     assert mails(outside.root) == []
     morning = datetime(2026, 11, 30, 7, tzinfo=UTC)
     early = morning.replace(hour=2)
-    assert [telling.send_digests(at) for at in (early, morning, morning)] == [0, 1, 0]
+    assert [telling.begin_digests(at) for at in (early, morning, morning)] == [0, 1, 0]
+    work()
     (mail,) = mails(outside.root)
     assert "2 messages of the day" in mail["subject"] and "works again" in mail["text"]
-    assert telling.send_digests(morning + timedelta(days=1)) == 0
+    assert telling.begin_digests(morning + timedelta(days=1)) == 0
+
+
+def test_where_one_way_fails_the_other_is_not_gone_twice(client, work, feed, outside, monkeypatch):
+    body = {"mail": ["buyer@ostrelle.example"], "hook": outside.hook}
+    send(client, "put", "/stores/1/told", body)
+    monkeypatch.setenv("NOMOTAX_SMTP", "smtp://127.0.0.1:9")
+    set_source(client, feed, from_ssh(outside, folder="none"), password=PASSWORD)
+    fetch(client, work, feed)
+    (line,) = get(client, "/stores/1/messages")["messages"]
+    for _ in range(2):
+        telling.call(line["id"])
+        with pytest.raises(NotTold, match="could not be sent"):
+            telling.mail(line["id"])
+    assert len(calls(outside.root)) == 1 and mails(outside.root) == []
+    monkeypatch.setenv("NOMOTAX_SMTP", f"smtp://127.0.0.1:{outside.ports.smtp}")
+    telling.mail(line["id"])
+    telling.mail(line["id"])
+    assert len(mails(outside.root)) == 1
 
 
 def test_what_cannot_be_sent_is_tried_again(client, work, feed, outside, host, monkeypatch):
@@ -144,7 +163,7 @@ def test_what_cannot_be_sent_is_tried_again(client, work, feed, outside, host, m
     fetch(client, work, feed)
     with engine_for(database_url()).connect() as db:
         left = db.execute(text(
-            "select status, attempts from procrastinate_jobs where task_name = 'tell'"
+            "select status, attempts from procrastinate_jobs where task_name = 'call'"
         )).all()  # fmt: skip
     assert left == [("todo", 1)]
     monkeypatch.setenv("NOMOTAX_SMTP", "")

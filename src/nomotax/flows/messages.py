@@ -65,8 +65,12 @@ def say(
             ended_at=now() if kind == "recovered" else None,
         )
     )  # fmt: skip
-    if Stores(db).get(feed.store_id).told:
-        enqueue(db, "tell", message_id=known_id(made))
+    told = Stores(db).get(feed.store_id).told
+    # Each way is a job of its own: where one fails, the other is not gone again.
+    if told.get("hook"):
+        enqueue(db, "call", message_id=known_id(made))
+    if told.get("mail") and not told.get("digest"):
+        enqueue(db, "mail", message_id=known_id(made))
 
 
 def works(db: Session, feed_id: int, said: str) -> None:
@@ -91,7 +95,8 @@ def messages_of(store_id: int) -> MessageList:
 def _line(one: Message, names: dict[int, str]) -> MessageLine:
     return MessageLine(
         feed=names.get(one.feed_id, "a removed feed"), seen=one.seen_at is not None,
-        over=one.ended_at is not None, **one.model_dump(exclude={"store_id", "told_at"}),
+        over=one.ended_at is not None,
+        **one.model_dump(exclude={"store_id", "mailed_at", "called_at"}),
     )  # fmt: skip
 
 

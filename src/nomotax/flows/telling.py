@@ -11,7 +11,7 @@ import secrets as chance
 import smtplib
 import ssl
 from collections.abc import Sequence
-from datetime import UTC, date, datetime
+from datetime import UTC, datetime
 from email.message import EmailMessage
 from typing import Annotated
 from urllib.parse import unquote, urlsplit
@@ -23,6 +23,7 @@ from nomotax.intake.web import post
 from nomotax.records.columns import now
 from nomotax.records.database import session
 from nomotax.records.messages import Message, Messages
+from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.secrets import lock, unlock
@@ -80,7 +81,10 @@ def set_told(store_id: int, wanted: Told) -> ToldView:
         if wanted.hook and not kept:
             secret = _SIGN + base64.b64encode(chance.token_bytes(_SECRET_BYTES)).decode()
             kept = lock(secret)
-        store.told = wanted.model_dump() | {"secret": kept, "day": before.get("day", "")}
+        since = before.get("since") if before.get("digest") else None
+        store.told = wanted.model_dump() | {
+            "secret": kept, "day": before.get("day", ""), "since": since or now().isoformat(),
+        }  # fmt: skip
         if not (wanted.mail or wanted.hook):
             store.told = {}
         db.add(store)
@@ -103,30 +107,36 @@ def try_told(store_id: int) -> None:
         _hook(store, trial, "a trial")
 
 
-def tell(message_id: int) -> None:
-    """What a worker does with a message that is to be told: once, and again where it failed.
-    Raises ``NotTold``."""
+def mail(message_id: int) -> None:
+    """What a worker does with a message that is to be mailed. Raises ``NotTold``."""
+    one, store, feed = _known(message_id)
+    known = _view(store)
+    if one.mailed_at is None and known.mail:
+        _mail(known, store.name, [(one, feed)])
+        _mark([one], "mailed_at")
+
+
+def call(message_id: int) -> None:
+    """What a worker does with a message that a web address is called with. Raises ``NotTold``."""
+    one, store, feed = _known(message_id)
+    if one.called_at is None and store.told.get("hook"):
+        _hook(store, one, feed)
+        _mark([one], "called_at")
+
+
+def _known(message_id: int) -> tuple[Message, Store, str]:
     with session() as db:
         messages = Messages.holding(db, message_id)
         one, store = messages.get(message_id), Stores(db).get(messages.store_id)
-        feed = _name(Feeds(db, one.store_id), one.feed_id)
-    known = _view(store)
-    if one.told_at is not None:
-        return
-    if known.hook:
-        _hook(store, one, feed)
-    if known.mail and not known.digest:
-        _mail(known, store.name, [(one, feed)])
-    if not (known.mail and known.digest):
-        _told(store, [one])
+        return one, store, _name(Feeds(db, one.store_id), one.feed_id)
 
 
-def _told(store: Store, messages: Sequence[Message]) -> None:
+def _mark(messages: Sequence[Message], when: str) -> None:
     with session() as db:
-        known = Messages(db, known_id(store))
         for one in messages:
+            known = Messages(db, one.store_id)
             fresh = known.get(known_id(one))
-            fresh.told_at = now()
+            setattr(fresh, when, now())
             known.keep(fresh)
 
 
@@ -135,30 +145,42 @@ def _name(feeds: Feeds, feed_id: int) -> str:
     return f"{feeds.supplier(feed).name}, {feed.name}"
 
 
-def send_digests(at: datetime | None = None) -> int:
-    """Send what has gathered since yesterday to those who are told once a day; gives to how many
-    stores. Whoever looks first takes a store's day."""
-    moment, sent = at or now(), 0
-    if moment.astimezone(UTC).hour < _HOUR:
+def begin_digests(at: datetime | None = None) -> int:
+    """Have what has gathered since yesterday mailed to those who are told once a day; gives of how
+    many stores. Whoever looks first takes a store's day."""
+    moment, begun = (at or now()).astimezone(UTC), 0
+    if moment.hour < _HOUR:
         return 0
-    today: date = moment.astimezone(UTC).date()
     with session() as db:
         ids = [known_id(s) for s in Stores(db).all() if s.told.get("digest")]
     for store_id in ids:
         with session() as db:
             store = Stores(db).locked(store_id)
-            if store.told.get("day") == today.isoformat():
+            if store.told.get("day") == moment.date().isoformat() or not store.told.get("mail"):
                 continue
-            store.told = store.told | {"day": today.isoformat()}
+            store.told = store.told | {"day": moment.date().isoformat()}
             db.add(store)
-            waiting = Messages(db, store_id).untold()
-            feeds = Feeds(db, store_id)
-            lines = [(one, _name(feeds, one.feed_id)) for one in waiting]
-        if lines:
-            _mail(_view(store), store.name, lines)
-            _told(store, waiting)
-            sent += 1
-    return sent
+            if Messages(db, store_id).unmailed(_since(store)):
+                enqueue(db, "digest", store_id=store_id)
+                begun += 1
+    return begun
+
+
+def digest(store_id: int) -> None:
+    """What a worker does with messages that have gathered. Raises ``NotTold``."""
+    with session() as db:
+        store, feeds = Stores(db).get(store_id), Feeds(db, store_id)
+        waiting = Messages(db, store_id).unmailed(_since(store))
+        lines = [(one, _name(feeds, one.feed_id)) for one in waiting]
+    known = _view(store)
+    if lines and known.mail:
+        _mail(known, store.name, lines)
+        _mark(waiting, "mailed_at")
+
+
+def _since(store: Store) -> datetime:
+    """From when on messages are gathered: what is older was told otherwise, or to nobody."""
+    return datetime.fromisoformat(store.told["since"])
 
 
 _KINDS = {

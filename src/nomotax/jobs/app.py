@@ -46,7 +46,9 @@ _TASKS: dict[str, Callable[..., object]] = {
     "read": receive.read_queued,
     "read_sent": fetching.read_sent,
     "fetch": fetching.fetch_queued,
-    "tell": telling.tell,
+    "mail": telling.mail,
+    "call": telling.call,
+    "digest": telling.digest,
     "snapshot": snapshots.take_queued,
     "contrast": contrasts.find_out,
     "look_at_paths": likely.look_at_paths,
@@ -54,13 +56,12 @@ _TASKS: dict[str, Callable[..., object]] = {
 }
 #: A database that went away in the middle of a job: it is begun anew.
 _AGAIN = RetryStrategy(max_attempts=_TRIES, wait=3, retry_exceptions={DatabaseUnavailable})
-#: A message that could not be sent: again after 10, 20, 40 … seconds, for some three hours.
-_PATIENT = {
-    "tell": RetryStrategy(
-        max_attempts=11, exponential_wait=2, wait=10,
-        retry_exceptions={DatabaseUnavailable, telling.NotTold},
-    )
-}  # fmt: skip
+#: A message that could not be sent: again at ever longer intervals, for about an hour.
+_OUTWARD = RetryStrategy(
+    max_attempts=11, exponential_wait=2, wait=10,
+    retry_exceptions={DatabaseUnavailable, telling.NotTold},
+)  # fmt: skip
+_PATIENT = dict.fromkeys(("mail", "call", "digest"), _OUTWARD)
 
 
 def _app(connector: BaseConnector) -> App:
@@ -116,11 +117,9 @@ async def _watch(worker: App) -> None:
             await asyncio.to_thread(dated.write_due)
             await asyncio.to_thread(schedules.fire_due)
             await asyncio.to_thread(messages.look_for_silence)
-            await asyncio.to_thread(telling.send_digests)
+            await asyncio.to_thread(telling.begin_digests)
         except (ConnectorException, DatabaseUnavailable) as error:
             log.warning("could not look for jobs left behind", error=str(error))
-        except telling.NotTold as error:
-            log.warning("what has gathered over the day could not be sent", error=str(error))
         await asyncio.sleep(_BEAT)
 
 

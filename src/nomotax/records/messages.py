@@ -17,7 +17,7 @@ MessageKind = Literal["failed", "held", "question", "silent", "recovered"]
 class Message(SQLModel, table=True):
     """Something a person should know of a feed. While it is so (``ended_at`` is null) there is one
     of its kind: said again it counts up (``times``). ``place`` is where it is looked into, below
-    the store; ``told_at`` when it was sent outward."""
+    the store; it was ``mailed_at`` and ``called_at`` those moments."""
 
     __tablename__: ClassVar[str] = "messages"
     __table_args__ = (
@@ -39,7 +39,8 @@ class Message(SQLModel, table=True):
     last_at: datetime = moment()
     seen_at: datetime | None = doing()
     ended_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
-    told_at: datetime | None = doing()
+    mailed_at: datetime | None = doing()
+    called_at: datetime | None = doing()
 
 
 class Messages(Repository):
@@ -79,9 +80,10 @@ class Messages(Repository):
         )
         return self.session.exec(query).one()
 
-    def untold(self) -> list[Message]:
-        """What has not been sent outward yet, the oldest first."""
+    def unmailed(self, since: datetime) -> list[Message]:
+        """What has come since a moment and has not been mailed yet, the oldest first."""
         query = select(Message).where(
-            Message.store_id == self.store_id, col(Message.told_at).is_(None)
-        )
+            Message.store_id == self.store_id, col(Message.mailed_at).is_(None),
+            col(Message.at) >= since,
+        )  # fmt: skip
         return list(self.session.exec(query.order_by(col(Message.id))))

@@ -15,7 +15,8 @@ BY_ITSELF = -10
 #: The queue of each task. Looks are taken by a worker of their own, so that no run waits for one.
 QUEUES = {
     "prepare": RUNS, "apply": RUNS, "read": RUNS, "read_sent": RUNS, "fetch": RUNS,
-    "snapshot": RUNS, "contrast": RUNS, "tell": RUNS,
+    "snapshot": RUNS, "contrast": RUNS, "mail": RUNS, "call": RUNS,
+    "digest": RUNS,
     "look_at_paths": LOOKS, "look_at_products": LOOKS,
 }  # fmt: skip
 

@@ -25,7 +25,8 @@ def upgrade() -> None:
         sa.Column("last_at", sa.DateTime(timezone=True), nullable=False),
         sa.Column("seen_at", sa.DateTime(timezone=True)),
         sa.Column("ended_at", sa.DateTime(timezone=True)),
-        sa.Column("told_at", sa.DateTime(timezone=True)),
+        sa.Column("mailed_at", sa.DateTime(timezone=True)),
+        sa.Column("called_at", sa.DateTime(timezone=True)),
     )
     op.create_index("ix_messages_store_id", "messages", ["store_id"])
     op.create_index(
