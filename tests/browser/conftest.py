@@ -42,7 +42,9 @@ class Installation:
         # The database runs as another user than root and must reach its folder.
         self.folder.chmod(0o755)
         self.port = free_port()
-        (self.folder / "pg.port").write_text(str(free_port()))
+        # Two installations that begin at once would choose the same ports.
+        for name in ("pg", *(f"stand-in-{n}" for n in ("web", "ftp", "sftp", "mail", "smtp"))):
+            (self.folder / f"{name}.port").write_text(str(free_port()))
         self.address = f"http://127.0.0.1:{self.port}"
 
     def command(self, *words: str) -> str:

@@ -11,7 +11,7 @@ export function MessageBell({ store }: { store: number }) {
   const says = unseen ? count(unseen, "message is new", "messages are new") : "Messages: none is new";
   return (
     <IconButton size="small" component={Link} to={`/s/${store}/messages`} aria-label={says} title={says}>
-      <Badge badgeContent={unseen} color="warning" max={99}>
+      <Badge badgeContent={unseen || null} color="warning" max={99}>
         <NotificationsNone fontSize="small" />
       </Badge>
     </IconButton>
