@@ -12,11 +12,12 @@ import pytest
 from sqlalchemy import text
 
 from nomotax.core.errors import UnreadableFile
+from nomotax.demo.load import DATA
 from nomotax.demo.outside.layout import PASSWORD, SFTP, USER, WEB, put
 from nomotax.flows import fetching, receive
 from nomotax.flows.fetching import fetch_queued
 from nomotax.records.database import database_url, engine_for
-from tests.api.test_path import get, send
+from tests.api.test_path import BUNDLE, get, send
 from tests.api.test_reading import upload
 from tests.intake.test_web import answers, slow
 
@@ -275,7 +276,8 @@ def test_a_feed_that_is_removed_meanwhile_takes_nothing(client, work, feed, host
 def test_a_worker_that_dies_in_the_middle_loses_and_doubles_nothing(
     client, work, feed, outside, monkeypatch
 ):
-    """Killed before the bytes are kept, and after, before they are read."""
+    """Killed before the bytes are kept, and after, before they are read, and before they are gone
+    on with."""
     set_source(client, feed, from_ssh(outside), password=PASSWORD)
     lay(outside, "kw48.csv", prices())
 
@@ -286,7 +288,7 @@ def test_a_worker_that_dies_in_the_middle_loses_and_doubles_nothing(
         raise Killed
 
     one = send(client, "post", f"/feeds/{feed}/fetches", status=202)["id"]
-    for place in ((fetching, "take_in"), (receive, "read")):
+    for place in ((fetching, "take_in"), (receive, "read"), (fetching, "begin")):
         with monkeypatch.context() as patch:
             patch.setattr(*place, dies)
             with pytest.raises(Killed):
@@ -302,6 +304,39 @@ def test_a_worker_that_dies_in_the_middle_loses_and_doubles_nothing(
         db.execute(text("delete from procrastinate_jobs"))
     fetching.give_up()
     assert "Interrupted" in get(client, f"/feeds/{feed}/fetches")["fetches"][0]["said"]
+
+
+def test_a_run_that_a_dead_worker_began_is_not_begun_twice(client, work, outside, monkeypatch):
+    """And the fetch of a companion that it left is gone on with, not left for ever."""
+    send(client, "put", "/feeds/1/crosswalk", BUNDLE)
+    stock = send(client, "post", "/stores/1/feeds",
+                 {"supplier": "Quarrow Pigments", "name": "Stock"}, 201)["id"]  # fmt: skip
+    for one, names in ((1, "quarrow*"), (stock, "stock*")):
+        set_source(client, one, from_ssh(outside, names=names), password=PASSWORD)
+    lay(outside, "stock.csv", b"nr;menge\n004000;5\n")
+    assert fetch(client, work, stock)["status"] == "new"
+    reading = get(client, "/deliveries/1")["reading"]
+    reading["companions"] = [
+        {"name": "stock", "feed": stock, "keys": [{"column": "ArtNo", "theirs": "nr"}]}
+    ]
+    send(client, "put", "/deliveries/1/reading", {"reading": reading})
+    lay(outside, "quarrow-2.csv", (DATA / "quarrow-week-2.csv").read_bytes())
+    lay(outside, "stock-2.csv", b"nr;menge\n004000;4\n")
+
+    def dies(*args, **more):
+        raise KeyboardInterrupt
+
+    one = send(client, "post", "/feeds/1/fetches", status=202)["id"]
+    for place in ("take_in", "_end"):
+        with monkeypatch.context() as patch:
+            patch.setattr(fetching, place, dies)
+            with pytest.raises(KeyboardInterrupt):
+                fetch_queued(one)
+    fetch_queued(one)
+    work()
+    assert [f["status"] for f in get(client, f"/feeds/{stock}/fetches")["fetches"]] == ["new"] * 2
+    assert len(get(client, "/stores/1/runs")["runs"]) == 1
+    assert len(deliveries(client, 1)) == 2
 
 
 def test_the_same_file_from_two_sources_at_once_is_one_delivery(client, work, feed, outside):

@@ -56,16 +56,19 @@ def run_command(feed: str, how: str | None) -> None:
 @_apply
 def deliver_command(feed: str, file: Path, how: str | None) -> None:
     """Bring FILE as the next delivery of FEED, prepare it, and apply it; ends as ``run`` does."""
+    from nomotax.flows.feeds import newest_delivery
     from nomotax.flows.receive import take_in
     from nomotax.flows.turns import begin
 
     feed_id = _feed(feed)
     with file.open("rb") as stream:
         delivery = take_in(feed_id, file.name, stream)
-    if delivery is None:
+    # One that was brought before, and never gone on with, is gone on with.
+    known = delivery or newest_delivery(feed_id)
+    begun = begin(known, _policy(how))
+    if delivery is None and begun is None:
         _end(DONE, feed, outcome="unchanged", said=f"{file.name}: the same bytes as before.")
-    if delivery.status == "waiting":
-        begin(delivery, _policy(how))
+    delivery = known
     _finish(feed, delivery.id or 0, f"{file.name} came.", "")
 
 

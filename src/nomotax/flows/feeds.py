@@ -10,6 +10,7 @@ from nomotax.records.database import session
 from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
+from nomotax.records.tables import Delivery
 
 
 class DeliveryOutcome(BaseModel):
@@ -40,6 +41,12 @@ def feed_named(name: str) -> int:
         what = "several feeds are" if meant else "no feed is"
         raise NotFound(f"{what.capitalize()} called {name!r}.", remedy=f"There are: {shown}.")
     return meant[0]
+
+
+def newest_delivery(feed_id: int) -> Delivery:
+    """The newest delivery of a feed that has one."""
+    with session() as db:
+        return Deliveries(db, Feeds.holding(db, feed_id).store_id).of_feed(feed_id)[0]
 
 
 def outcome_of(delivery_id: int) -> DeliveryOutcome:

@@ -25,13 +25,14 @@ from nomotax.records.database import session
 from nomotax.records.fetches import ENDS, LEFT, Fetches
 from nomotax.records.messages import Messages
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Feeds
+from nomotax.records.repositories import Deliveries, Feeds
 from nomotax.records.repository import known_id
 from nomotax.records.tables import Delivery, Feed, Fetch
 
 #: So often, in seconds, a fetch says how far it is, and hears of a stop.
 _OFTEN = 0.5
 _SHOWN = 30
+_STOPPED = "Stopped by hand; nothing more was taken."
 
 
 class FetchLine(BaseModel):
@@ -108,7 +109,7 @@ def stop_fetch(fetch_id: int) -> FetchLine:
         one = fetches.get(fetch_id)
         if one.status in ENDS:
             raise Conflict("This fetch has ended.")
-        fetches.end(one, "stopped", "Stopped by hand; nothing was taken.")
+        fetches.end(one, "stopped", _STOPPED)
         return _line(one)
 
 
@@ -117,7 +118,7 @@ class _Telling:
     """Keeps how far a fetch is, now and then, and hears that a person has stopped it."""
 
     fetch: Fetch
-    _last: float = field(default=0.0)
+    _last: float = 0.0
     _stage: str = ""
 
     def __call__(self, stage: str, done: int = 0, total: int | None = None) -> None:
@@ -129,11 +130,18 @@ class _Telling:
             fetches = Fetches(db, self.fetch.store_id)
             one = fetches.get(known_id(self.fetch))
             if one.status in ENDS:
-                raise FetchStopped("Stopped by hand; nothing was taken.")
+                raise FetchStopped(_STOPPED)
             one.stage, one.done, one.total = stage, done, total
             if fresh:
                 fetches.note(one, stage)
             db.add(one)
+
+    def taken(self, db: Session, delivery: Delivery) -> None:
+        """Keep what is taken with the fetch from its first moment on: whoever goes on with it,
+        where this worker dies, finds it there."""
+        one = Fetches(db, self.fetch.store_id).get(known_id(self.fetch))
+        one.deliveries = [*one.deliveries, known_id(delivery)]
+        db.add(one)
 
 
 @dataclass
@@ -180,7 +188,10 @@ def _begin(delivery: Delivery, fetch: Fetch, found: _Outcome, own: bool) -> None
 
 def _of_companion(other: Feed, asked: Fetch) -> list[Delivery]:
     with session() as db:
-        own = Fetches(db, other.store_id).add(known_id(other), f"for fetch {asked.id}")
+        fetches, key = Fetches(db, other.store_id), known_id(other)
+        # A worker that died may have begun it.
+        own = fetches.part_of(known_id(asked), key)
+        own = own or fetches.add(key, f"for fetch {asked.id}", parent_id=asked.id)
     found = _fetch(other, own, leaning=False)
     _end(own, found)
     return found.taken
@@ -199,7 +210,7 @@ def _complete(fresh: Sequence[Delivery], feed: Feed, read_already: bool) -> list
 
 def _fetch(feed: Feed, fetch: Fetch, leaning: bool = True) -> _Outcome:
     """One source looked at, and what is new there taken."""
-    tell, taken = _Telling(fetch), list[Delivery]()
+    tell, taken = _Telling(fetch), _taken_before(fetch)
     try:
         with session() as db:
             one = Fetches(db, fetch.store_id).get(known_id(fetch))
@@ -207,7 +218,10 @@ def _fetch(feed: Feed, fetch: Fetch, leaning: bool = True) -> _Outcome:
             db.add(one)
         source = saved_source(feed)
         assert source is not None, "only feeds with a source are fetched"
-        return _Outcome(*_take_all(feed, source, tell, leaning, taken), taken=taken)
+        status, said = _take_all(feed, source, tell, leaning, taken)
+        if taken:
+            status, said = "new", _came(taken)
+        return _Outcome(status, said, taken=taken)
     except FetchStopped as stopped:
         return _Outcome("stopped", stopped.message, taken=taken)
     except NomotaxError as error:
@@ -219,10 +233,19 @@ def _fetch(feed: Feed, fetch: Fetch, leaning: bool = True) -> _Outcome:
         raise
 
 
+def _taken_before(fetch: Fetch) -> list[Delivery]:
+    """What a worker had taken that did not live to go on with it; read where it is not yet."""
+    with session() as db:
+        deliveries = Deliveries(db, fetch.store_id)
+        known = [deliveries.get(one) for one in fetch.deliveries]
+    return [read_queued(known_id(d)) if d.status == "reading" else d for d in known]
+
+
 def _take_all(
     feed: Feed, source: Source, tell: _Telling, leaning: bool, taken: list[Delivery]
 ) -> tuple[str, str]:
-    """Add the deliveries that are new to ``taken``; how it ended, in a word and in plain ones."""
+    """Add the deliveries that are new to ``taken``; how it ended where there are none, in a word
+    and in plain ones."""
     known = Known.model_validate(feed.known or {})
     limits = Limits.usual()
     tell("looking")
@@ -243,14 +266,12 @@ def _take_all(
                 tell(f"reading {brought.name}")
                 _keep_files(tell.fetch, brought.files)
                 with brought.path.open("rb") as stream:
-                    delivery = take_in(known_id(feed), brought.name, stream, leaning)
+                    delivery = take_in(known_id(feed), brought.name, stream, leaning, tell.taken)
                 if delivery is not None:
                     taken.append(delivery)
                 _keep_known(feed, source, now_known(source, found, brought.files, looked_at))
-    if not taken:
-        names = ", ".join(_names(group) for group in groups)
-        return "unchanged", f"{names}: the same bytes as before."
-    return "new", _came(taken)
+    names = ", ".join(_names(group) for group in groups)
+    return "unchanged", f"{names}: the same bytes as before."
 
 
 def _names(found: Sequence[object]) -> str:

@@ -74,15 +74,20 @@ def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
 
 
 def take_in(
-    feed_id: int, file_name: str, stream: IO[bytes], leaning: bool = True
+    feed_id: int,
+    file_name: str,
+    stream: IO[bytes],
+    leaning: bool = True,
+    also: Callable[[Session, Delivery], None] = lambda db, delivery: None,
 ) -> Delivery | None:
-    """Keep what was fetched and read it here and now; ``leaning`` as well those that join it.
-    None when the newest delivery has the same bytes.
+    """Keep what was fetched and read it here and now; ``leaning`` as well those that join it, and
+    in the transaction that keeps it do something ``also``. None when the newest delivery has the
+    same bytes.
 
     A file that cannot be read is kept all the same, with the reason. Raises ``TooLarge``,
     ``Conflict`` for a feed that was removed.
     """
-    delivery = keep_once(feed_id, file_name, stream)
+    delivery = keep_once(feed_id, file_name, stream, also)
     return read(known_id(delivery), fresh=leaning) if delivery else None
 
 

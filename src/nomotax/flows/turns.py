@@ -10,6 +10,7 @@ from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds
 from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
 from nomotax.records.tables import Delivery, Run
 
 #: *wait*: prepared, and looked at by a person. *clean*: applied when nothing at all is open of it.
@@ -26,14 +27,15 @@ def parse_policy(text: str) -> Policy | None:
 def begin(delivery: Delivery, may: Policy | None = None) -> Run | None:
     """Prepare a delivery that has come by itself; ``may`` is what becomes of it then, None for what
     its feed says. None where it is not to be prepared: it could not be read, or its feed is not
-    mapped, or only completes others. Raises ``CrosswalkError``, ``Conflict`` for a file that broke
-    off."""
+    mapped, or only completes others, or a run of it has begun. Raises ``CrosswalkError``,
+    ``Conflict`` for a file that broke off."""
     if delivery.status != "waiting" or not delivery.table_artifact:
         return None
     with session() as db:
         feed = Feeds(db, delivery.store_id).get(delivery.feed_id)
         mapped = Crosswalks(db, delivery.store_id).by_feed()[delivery.feed_id].draft.get("fills")
-    if not mapped or feed.removed_at:
+        begun = Runs(db, delivery.store_id).newest_of([known_id(delivery)])
+    if not mapped or feed.removed_at or begun:
         return None
     with acting("schedule", f"{feed.name}, by itself"):
         return start_run(delivery.feed_id, known_id(delivery), then=may or feed.may)

@@ -19,7 +19,7 @@ ENDS = ("new", "unchanged", "nothing", "failed", "stopped")
 #: Those that wait for a job that is not there any more.
 LEFT = text(
     "select f.id from fetches f where f.status in ('queued', 'fetching') "
-    f"and f.because not like 'for %' and {without_job('fetch_id', 'f.id')}"
+    f"and {without_job('fetch_id', 'coalesce(f.parent_id, f.id)')}"
 )
 
 
@@ -42,6 +42,13 @@ class Fetches(Repository):
             col(Fetch.status).in_(("queued", "fetching")),
         ).order_by(col(Fetch.id).desc())  # fmt: skip
         return self.session.exec(query.limit(1)).first()
+
+    def part_of(self, parent_id: int, feed_id: int) -> Fetch | None:
+        """The fetch of a companion that another one has begun already."""
+        query = select(Fetch).where(
+            Fetch.store_id == self.store_id, Fetch.parent_id == parent_id, Fetch.feed_id == feed_id
+        )
+        return self.session.exec(query).first()
 
     def of_feed(self, feed_id: int, most: int) -> list[Fetch]:
         """The newest first."""

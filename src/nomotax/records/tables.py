@@ -210,7 +210,8 @@ class Fetch(Acted, table=True):
     """One look at where a feed's deliveries come from. ``status`` is queued, fetching, and then
     how it ended: new, unchanged, nothing (none was there), failed or stopped; ``said`` is that in
     plain words, ``log`` how it went. Of what is being fetched ``done`` bytes are there, of
-    ``total``, null while that is not known. ``may`` is what becomes of what comes, "" for what the
+    ``total``, null while that is not known. The fetch of a companion is part of that of the feed
+    which joins it (``parent_id``). ``may`` is what becomes of what comes, "" for what the
     feed says of it."""
 
     __tablename__: ClassVar[str] = "fetches"
@@ -218,6 +219,7 @@ class Fetch(Acted, table=True):
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
     feed_id: int = Field(foreign_key="feeds.id", index=True)
+    parent_id: int | None = Field(default=None, foreign_key="fetches.id")
     because: str = ""
     may: str = ""
     status: str = "queued"

@@ -36,6 +36,7 @@ def upgrade() -> None:
         sa.Column("id", sa.Integer, primary_key=True),
         sa.Column("store_id", sa.Integer, sa.ForeignKey("stores.id"), nullable=False),
         sa.Column("feed_id", sa.Integer, sa.ForeignKey("feeds.id"), nullable=False),
+        sa.Column("parent_id", sa.Integer, sa.ForeignKey("fetches.id")),
         sa.Column("because", sa.String, nullable=False),
         sa.Column("may", sa.String, nullable=False),
         sa.Column("status", sa.String, nullable=False),
