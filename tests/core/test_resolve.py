@@ -1,6 +1,7 @@
 """Whose value holds, against a plain model: it hangs on the offers alone, not on which feed asks or
 in which order they came."""
 
+from dataclasses import replace
 from decimal import Decimal
 
 import polars as pl
@@ -10,7 +11,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from nomotax.core.changes.marks import NEW
-from nomotax.core.resolve.offers import TAKEN, Offers, Resolver, Standing
+from nomotax.core.resolve.offers import TAKEN, Aside, Offers, Resolver, Standing
 from nomotax.core.resolve.sources import Sources
 from nomotax.core.schema.model import StoreSchema
 
@@ -132,3 +133,24 @@ def test_a_feed_that_does_not_compete_says_what_it_says(sources, offered):
 def test_an_order_that_says_nothing_or_twice_the_same_is_refused(document):
     with pytest.raises(ValidationError):
         Sources.model_validate(document)
+
+
+@given(SOURCES, OFFERED, SAYS)
+def test_a_run_of_some_fields_tells_them_alone_or_the_whole_of_another_offer(
+    sources, offered, fresh
+):
+    """Of stock alone: a product stays with its offer and only its stock is told, or it goes over
+    with all that the other has; what else its row says is told of none."""
+    for own in set(offered) & {*sources.order}:
+        before = standing(sources, own, offered)
+        aside = Aside(frozenset(["stock"]), Offers(own, DAYS[own], frame(offered[own])))
+        row = dict.fromkeys(FIELDS, "of the file") | {"stock": fresh["stock"]}
+        found = replace(before, aside=aside).over(frame(dict.fromkeys(offered[own], row)))
+        for told in found.iter_rows(named=True):
+            key = told["key"]
+            was = {f: says[key] for f, says in offered.items() if key in says}
+            now = was | {own: was[own] | {"stock": fresh["stock"]}}
+            stays = taken_by(sources, was) == taken_by(sources, now)
+            for field in FIELDS:
+                whole = held(sources, now, field)
+                assert told[NEW + field] == (None if stays and field != "stock" else whole)

@@ -313,7 +313,7 @@ def test_a_run_that_a_dead_worker_began_is_not_begun_twice(client, work, outside
                  {"supplier": "Quarrow Pigments", "name": "Stock"}, 201)["id"]  # fmt: skip
     for one, names in ((1, "quarrow*"), (stock, "stock*")):
         set_source(client, one, from_ssh(outside, names=names), password=PASSWORD)
-    lay(outside, "stock.csv", b"nr;menge\n004000;5\n")
+    lay(outside, "stock-1.csv", b"nr;menge\n004000;5\n")
     assert fetch(client, work, stock)["status"] == "new"
     reading = get(client, "/deliveries/1")["reading"]
     reading["companions"] = [

@@ -39,7 +39,7 @@ def test_migrating_again_changes_nothing(database):
     migrate()
     with engine_for(database.url).connect() as connection:
         assert (
-            connection.execute(text("select version_num from alembic_version")).scalar() == "0029"
+            connection.execute(text("select version_num from alembic_version")).scalar() == "0030"
         )
 
 

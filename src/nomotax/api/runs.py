@@ -25,6 +25,7 @@ from nomotax.api.answers import (
     streamed,
 )
 from nomotax.core.changes.verdicts import Chosen, Verdict
+from nomotax.core.crosswalk.scope import Scope
 from nomotax.flows import (
     applying,
     deciding,
@@ -69,7 +70,8 @@ class RunView(BaseModel):
     had changed when it was to be applied, and ``again`` in how many lines it is other by now than
     it was seen. ``moving`` are those that are gone and that something happens to;
     ``waits`` are values that wait for their day, or that an undo has wait no more; ``day`` is that
-    from which the prices of the whole run hold; one of ``picked_rows`` takes no other articles."""
+    from which the prices of the whole run hold; one of ``picked_rows`` takes no other articles, one
+    of a ``scope`` no other fields."""
 
     id: int
     store_id: int
@@ -94,6 +96,7 @@ class RunView(BaseModel):
     moving: int
     waits: int
     picked_rows: bool
+    scope: Scope | None
     day: date | None
     instead: Instead
     created_at: datetime
@@ -173,7 +176,7 @@ class DeclinedRun(BaseModel):
 
 #: What a run knows of its preparation, and what stands where it knows nothing.
 _USED: dict[str, object] = {"file_name": "", "since": "", "again": 0, "moving": 0, "instead": {},
-         "waits": 0, "day": None, "picked_rows": False}  # fmt: skip
+         "waits": 0, "day": None, "picked_rows": False, "scope": None}  # fmt: skip
 
 
 def view_of(run_id: int) -> RunView:

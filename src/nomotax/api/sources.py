@@ -18,10 +18,11 @@ from nomotax.api.answers import (
     problem,
 )
 from nomotax.core.cron import Cron
-from nomotax.flows import fetching, profiles, schedules, sources
+from nomotax.flows import fetching, profiles, schedules, scopes, sources
 from nomotax.flows.fetching import FetchLine
 from nomotax.flows.profiles import FeedProfile
 from nomotax.flows.schedules import FeedSchedules, ScheduleEdit, Times
+from nomotax.flows.scopes import FeedScopes, ScopesEdit
 from nomotax.flows.sources import FeedSource, SourceEdit, SourceTried
 from nomotax.flows.turns import Policy
 
@@ -41,6 +42,12 @@ class SchedulePath(BaseModel):
 
 class MayEdit(BaseModel):
     may: Policy
+
+
+class ScopeQuery(BaseModel):
+    """``scope`` is what is to be taken, "" for all fields."""
+
+    scope: str = Field(default="", max_length=40)
 
 
 class FetchList(BaseModel):
@@ -129,6 +136,18 @@ def drop_schedule(path: SchedulePath) -> Response:
     return answer(schedules.drop_schedule(path.schedule_id))
 
 
+@api.get("/feeds/<int:feed_id>/scopes", responses={200: FeedScopes})
+def get_scopes(path: FeedPath) -> Response:
+    """Fields under names that a feed may be run by."""
+    return answer(scopes.scopes_of(path.feed_id))
+
+
+@api.put("/feeds/<int:feed_id>/scopes", responses={200: FeedScopes})
+def set_scopes(path: FeedPath, body: ScopesEdit) -> Response:
+    """Set them; one that a schedule is of cannot be left out."""
+    return answer(scopes.set_scopes(path.feed_id, body))
+
+
 @api.post("/schedules/times", responses={200: Times})
 def get_times(body: Cron) -> Response:
     """When a cron expression comes, in plain words, and the next times; nothing is kept."""
@@ -142,9 +161,9 @@ def get_fetches(path: FeedPath) -> Response:
 
 
 @api.post("/feeds/<int:feed_id>/fetches", responses={202: FetchLine})
-def fetch_now(path: FeedPath) -> Response:
+def fetch_now(path: FeedPath, query: ScopeQuery) -> Response:
     """Have a worker look for the next delivery now."""
-    return answer(fetching.ask_for_fetch(path.feed_id), 202)
+    return answer(fetching.ask_for_fetch(path.feed_id, scope=query.scope), 202)
 
 
 @api.post("/fetches/<int:fetch_id>/stop", responses={200: FetchLine})

@@ -30,8 +30,9 @@ _PAUSE = 0.5
 
 @click.command("run")
 @click.argument("feed")
+@click.option("--scope", default="", help="Only the fields of this scope of the feed.")
 @_apply
-def run_command(feed: str, how: str | None) -> None:
+def run_command(feed: str, how: str | None, scope: str) -> None:
     """Fetch FEED (its number, or "Supplier, name"), prepare what has come, and apply it.
 
     Ends 0 when all is done or nothing was new, 1 when it waits for a person, 2 when it failed;
@@ -40,7 +41,7 @@ def run_command(feed: str, how: str | None) -> None:
     from nomotax.flows.fetching import ask_for_fetch, fetches_of
 
     feed_id = _feed(feed)
-    asked = ask_for_fetch(feed_id, "asked by a command", _policy(how)).id
+    asked = ask_for_fetch(feed_id, "asked by a command", _policy(how), scope).id
     _work_until(lambda: _one(fetches_of(feed_id), asked).finished_at is not None)
     found = _one(fetches_of(feed_id), asked)
     if found.status in ("failed", "stopped"):

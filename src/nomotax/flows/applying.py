@@ -23,6 +23,7 @@ from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.changesets import MOVED, changeset_name
 from nomotax.flows.deciding import refuse_held, verdicts_of
 from nomotax.flows.headings import headings_of
+from nomotax.flows.offers import scope_of
 from nomotax.flows.restoring import restored_products
 from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.snapshots import take_before
@@ -237,7 +238,8 @@ def _remember(db: Session, run: Run, written: _Written) -> None:
         over = remembered_of(run.feed_id).join(written.said, on=["key", "field"], how="semi")
         memory.end(run_id, over["id"].to_list())
     memory.keep(run.feed_id, run_id, written.declined)
-    _refuse(memory, run, written.refused)
+    if scope_of(run) is None:
+        _refuse(memory, run, written.refused)
 
 
 def _refuse(memory: Declined, run: Run, refused: pl.DataFrame) -> None:

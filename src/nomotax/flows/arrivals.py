@@ -15,6 +15,7 @@ from nomotax.core.errors import NomotaxError
 from nomotax.core.schema.model import StoreSchema
 from nomotax.flows.beside import found_in, unusual_for
 from nomotax.flows.deciding import decisions_of
+from nomotax.flows.offers import scope_of
 from nomotax.flows.questions import count_open
 from nomotax.flows.run_states import BUSY
 from nomotax.records.crosswalks import Crosswalks
@@ -28,7 +29,8 @@ from nomotax.records.tables import CrosswalkRecord, Delivery, Feed, Fetch, Run, 
 
 class DeliveryLine(BaseModel):
     """One delivery. ``rows_before`` is the size of the delivery before it, for comparison.
-    ``unusual`` are the things of it that are worth a look, ``said`` the worst of them."""
+    ``unusual`` are the things of it that are worth a look, ``said`` the worst of them;
+    ``run_scope`` are the fields that its newest run is of, "" for all."""
 
     id: int
     file_name: str
@@ -48,6 +50,7 @@ class DeliveryLine(BaseModel):
     same_as: int | None
     run_id: int | None
     run_status: str | None
+    run_scope: str = ""
     counts: dict[str, int]
 
 
@@ -238,6 +241,7 @@ def delivery_line(
         same_as=same.id if same else None,
         run_id=run.id if run else None,
         run_status=run.status if run else None,
+        run_scope=scope.name if run and (scope := scope_of(run)) else "",
         counts=run.counts if run else {},
     )
 

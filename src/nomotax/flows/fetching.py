@@ -14,6 +14,7 @@ from sqlmodel import Session
 from nomotax.core.errors import Conflict, NomotaxError, UnreadableFile
 from nomotax.flows.messages import say, works
 from nomotax.flows.receive import keep_once, read_leaning, read_queued, take_in
+from nomotax.flows.scopes import scope_named
 from nomotax.flows.sources import companions_of, open_secrets, saved_source
 from nomotax.flows.turns import Policy, begin, parse_policy
 from nomotax.intake.bringing import Known, bring, choose, now_known, opened, same_as_known
@@ -40,6 +41,7 @@ class FetchLine(BaseModel):
 
     id: int
     because: str
+    scope: str
     by: str
     status: str
     stage: str
@@ -64,8 +66,9 @@ def fetches_of(feed_id: int) -> list[FetchLine]:
 
 def _line(one: Fetch) -> FetchLine:
     return FetchLine(
-        id=known_id(one), because=one.because, by=one.author, status=one.status, stage=one.stage,
-        said=one.said, remedy=one.remedy, done=one.done, total=one.total,
+        id=known_id(one), because=one.because, scope=one.scope, by=one.author,
+        status=one.status, stage=one.stage, said=one.said, remedy=one.remedy, done=one.done,
+        total=one.total,
         files=[str(f["name"]) for f in one.files], deliveries=one.deliveries, at=one.at,
         started_at=one.started_at, finished_at=one.finished_at,
     )  # fmt: skip
@@ -79,11 +82,12 @@ def fetch_log(fetch_id: int) -> str:
 
 
 def ask_for_fetch(
-    feed_id: int, because: str = "asked by hand", may: Policy | None = None
+    feed_id: int, because: str = "asked by hand", may: Policy | None = None, scope: str = ""
 ) -> FetchLine:
     """Have a worker look for the next delivery of a feed; where one does so already it is that.
-    With ``may`` that becomes of it, whatever the feed says. Raises ``Conflict`` for a feed that
-    comes from nowhere."""
+    With ``may`` that becomes of it, whatever the feed says; with a ``scope`` only that is taken.
+    Raises ``Conflict`` for a feed that comes from nowhere, ``NotFound`` for a scope that it does
+    not have."""
     with session() as db:
         feeds = Feeds.holding(db, feed_id)
         feed = feeds.get(feed_id)
@@ -94,10 +98,11 @@ def ask_for_fetch(
                 "Nobody has said where the deliveries of this feed come from.",
                 remedy="Say so on its profile, or bring a file by hand.",
             )
+        scope_named(feed, scope)
         fetches = Fetches(db, feed.store_id)
-        known = fetches.under_way(feed_id)
+        known = fetches.under_way(feed_id, scope)
         if known is None:
-            known = fetches.add(feed_id, because, may=may or "")
+            known = fetches.add(feed_id, because, may=may or "", scope=scope)
             enqueue(db, "fetch", lock=f"fetch {feed_id}", fetch_id=known_id(known))
         return _line(known)
 
@@ -147,12 +152,13 @@ class _Telling:
 @dataclass
 class _Outcome:
     """What came of a look: how it ended, in a word and in plain ones, and what was taken, also
-    where it failed in the middle."""
+    where it failed in the middle. ``again`` is what had come before, and was gone on with now."""
 
     status: str = "unchanged"
     said: str = "It is brought by hand; what completes it was looked for."
     remedy: str = ""
     taken: list[Delivery] = field(default_factory=list)
+    again: list[Delivery] = field(default_factory=list)
 
 
 def fetch_queued(fetch_id: int) -> None:
@@ -174,16 +180,34 @@ def fetch_queued(fetch_id: int) -> None:
             found.said += f" It was read again: {delivery.because}."
             found.status = "new" if found.status == "unchanged" else found.status
         _begin(delivery, one, found, own)
+    if found.status in ("unchanged", "nothing") and not found.taken:
+        _begin_known(one, found)
     _end(one, found)
 
 
-def _begin(delivery: Delivery, fetch: Fetch, found: _Outcome, own: bool) -> None:
-    """Go on with what has come; why that cannot be is said with the fetch."""
+def _begin_known(fetch: Fetch, found: _Outcome) -> None:
+    """What came by itself before is gone on with as far as nobody has: another scope of it may be
+    asked for now, or its feed may be mapped since."""
+    with session() as db:
+        newest = next(iter(Deliveries(db, fetch.store_id).of_feed(fetch.feed_id)), None)
+        known = newest and Fetches(db, fetch.store_id).brought(fetch.feed_id, known_id(newest))
+    if newest and known and _begin(newest, fetch, found, own=True):
+        what = f" Its {fetch.scope} is taken from it." if fetch.scope else " It is prepared now."
+        found.said += what
+        found.again = [newest]
+
+
+def _begin(delivery: Delivery, fetch: Fetch, found: _Outcome, own: bool) -> bool:
+    """Go on with what has come, and say whether that is so; why it cannot be is said with the
+    fetch."""
     try:
-        begin(delivery, parse_policy(fetch.may) if own else None)
+        return begin(
+            delivery, parse_policy(fetch.may) if own else None, fetch.scope if own else ""
+        ) is not None  # fmt: skip
     except NomotaxError as error:
         found.said += f" {delivery.file_name} could not be prepared: {error.message}"
         found.remedy = found.remedy or error.remedy
+        return False
 
 
 def _of_companion(other: Feed, asked: Fetch) -> list[Delivery]:
@@ -378,7 +402,7 @@ def _end(fetch: Fetch, found: _Outcome) -> None:
     with session() as db:
         fetches = Fetches(db, fetch.store_id)
         one = fetches.get(known_id(fetch))
-        one.deliveries = [known_id(d) for d in found.taken]
+        one.deliveries = [known_id(d) for d in (*found.taken, *found.again)]
         fetches.end(one, found.status, found.said, found.remedy)
         _tell(db, one, found)
 

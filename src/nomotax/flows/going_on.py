@@ -8,6 +8,7 @@ from nomotax.core.errors import HeldRun
 from nomotax.flows.applying import request_apply
 from nomotax.flows.deciding import decisions_of
 from nomotax.flows.messages import say
+from nomotax.flows.offers import scope_of
 from nomotax.flows.questions import count_open
 from nomotax.records.actors import acting
 from nomotax.records.database import session
@@ -67,7 +68,8 @@ def _waits_for(run: Run, then: str) -> tuple[str, str]:
     if opened:
         more = f", and {len(opened) - 1} more" if len(opened) > 1 else ""
         return f"{opened[0]}{more}.", "held"
-    asked = count_open(run.feed_id or 0, run.delivery_id)
+    # Questions about fields that a run is not of are none of its own.
+    asked = count_open(run.feed_id or 0, run.delivery_id) if scope_of(run) is None else 0
     if asked:
         return f"{asked} questions are open." if asked > 1 else "a question is open.", "question"
     if unanswered:

@@ -18,6 +18,7 @@ from nomotax.core.guards.looks import blind, findings, middle_price
 from nomotax.core.guards.model import SORTS, Finding, Guard, GuardKind, GuardSort, guards_of
 from nomotax.flows.beside import unusual_for
 from nomotax.flows.changesets import changeset_name, findings_name
+from nomotax.flows.offers import scope_of
 from nomotax.flows.preparing import delivery_used
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
@@ -106,7 +107,7 @@ def guarded(
         runs = Runs(db, run.store_id)
         schema = Stores(db).schema(run.store_id)
         feed = runs.feed(run)
-        own, earlier = _set(feed.guards), _earlier(runs.last_applied(known_id(feed), _USUAL))
+        own, earlier = _set(feed.guards), _earlier(_alike(runs, run))
         delivery = delivery_used(db, run)
 
     def words(fields: Sequence[str]) -> dict[str, pl.Series]:
@@ -130,6 +131,12 @@ def guarded(
         },
         "middle_price": middle_price(facts),
     }
+
+
+def _alike(runs: Runs, run: Run) -> list[Run]:
+    """The last runs of the same fields that were applied."""
+    scope = scope_of(run)
+    return runs.last_applied(run.feed_id or 0, _USUAL, scope.name if scope else "")
 
 
 def _earlier(applied: Sequence[Run]) -> list[Earlier]:

@@ -16,8 +16,9 @@ from nomotax.core.changes.fitting import still_fit
 from nomotax.core.changes.later import standing
 from nomotax.core.changes.marks import NEW
 from nomotax.core.changes.offers import says
+from nomotax.core.crosswalk.scope import Scope
 from nomotax.core.errors import Conflict
-from nomotax.core.resolve.offers import HAS, TAKEN, Offers, Resolver, Standing
+from nomotax.core.resolve.offers import HAS, TAKEN, Aside, Offers, Resolver, Standing
 from nomotax.core.resolve.sources import Sources
 from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.flows.changesets import changeset_name
@@ -131,36 +132,58 @@ def set_sources(store_id: int, sources: Sources) -> SourcesView:
     return sources_view(store_id)
 
 
-def offered_before(db: Session, run: Run) -> list[Run]:
-    """The runs that were applied last of the other feeds whose offers stand beside those of a
-    run's feed, the preferred first; none where the store does not name the feed."""
+#: The runs by which a feed says what it says, as ``Runs.said_last`` gives them.
+Word = Sequence[Run]
+
+
+def offered_before(db: Session, run: Run) -> list[Word]:
+    """What the other feeds say whose offers stand beside those of a run's feed, the preferred
+    first; none where the store does not name the feed."""
     sources = sources_of(Stores(db).get(run.store_id))
     if run.feed_id not in sources.feeds:
         return []
     in_sight = {known_id(feed) for feed, _ in Feeds(db, run.store_id).all()}
     others = [f for f in sources.feeds if f != run.feed_id and f in in_sight]
     runs = Runs(db, run.store_id)
-    return [last for feed in others for last in runs.last_applied(feed, 1)]
+    return [word for feed in others if (word := runs.said_last(feed))]
 
 
 def standing_of(
-    db: Session, run: Run, before: Sequence[Run], schema: StoreSchema, fields: Sequence[str]
+    db: Session, run: Run, before: Sequence[Word], schema: StoreSchema, fields: Sequence[str]
 ) -> Standing | None:
     """What a run's feed says among the offers ``before``, as ``offered_before`` gives them; None
     where there are none."""
     if not before:
         return None
-    store = Stores(db).get(run.store_id)
+    store, asked = Stores(db).get(run.store_id), _asked(schema, fields)
     rules = _Rules(schema, store.rules_revision, frozenset(Stores(db).category_paths(run.store_id)))
     there = [(known_id(f), f, s) for f, s in Feeds(db, run.store_id).all()]
     return Standing(
         resolver=Resolver(sources_of(store), schema),
         own=run.feed_id or 0,
         day=_day(run),
-        others=[_offers(one, _asked(schema, fields), rules) for one in before],
+        others=[_offers(one, asked, rules) for one in before],
         names={number: f"{s.name}: {f.name}" for number, f, s in there},
         owners=frozenset(s.name for number, _, s in there if number in sources_of(store).order),
+        aside=_aside(db, run, asked, rules),
     )
+
+
+def _aside(db: Session, run: Run, asked: Sequence[str], rules: _Rules) -> Aside | None:
+    """What a run of a scope leaves aside."""
+    scope = scope_of(run)
+    if scope is None:
+        return None
+    word = Runs(db, run.store_id).said_last(run.feed_id or 0)
+    nothing = pl.DataFrame(schema={"key": pl.String, **{NEW + f: pl.String for f in asked}})
+    own = _offers(word, asked, rules) if word else Offers(run.feed_id or 0, _day(run), nothing)
+    return Aside(frozenset(scope.fields), own)
+
+
+def scope_of(run: Run) -> Scope | None:
+    """The scope that a run is of; None where it is of all fields."""
+    said = run.used.get("scope")
+    return Scope.model_validate(said) if said else None
 
 
 class _Line(NamedTuple):
@@ -212,9 +235,26 @@ class _Rules:
     categories: frozenset[str]
 
 
-def _offers(run: Run, fields: Sequence[str], rules: _Rules, key: str | None = None) -> Offers:
-    """What a run's feed said of products, or of one, by the rows that it applied: without what the
-    store does not take any more."""
+def _offers(word: Word, fields: Sequence[str], rules: _Rules, key: str | None = None) -> Offers:
+    """What a feed says of products, or of one: of each field by the last run that was of it."""
+    first = word[0]
+    frame, parts = _said(first, fields, rules, key), word[1:]
+    if scope_of(first) is not None:
+        frame, parts = frame.clear(), word
+    if not parts:
+        return Offers(first.feed_id or 0, _day(first), frame)
+    frame = frame.with_columns(pl.lit(True).alias(HAS))
+    for part in parts:
+        scope = scope_of(part)
+        said = _said(part, [f for f in fields if scope and f in scope.fields], rules, key)
+        frame = frame.drop(said.columns[1:], strict=False)
+        frame = frame.join(said, on="key", how="full", coalesce=True)
+    return Offers(first.feed_id or 0, _day(first), frame.with_columns(pl.col(HAS).fill_null(False)))
+
+
+def _said(run: Run, fields: Sequence[str], rules: _Rules, key: str | None) -> pl.DataFrame:
+    """What a run said of products by the rows that it applied: ``key`` and ``new:<field>``, each
+    product once, without what the store does not take any more."""
     scan = artifacts().scan(changeset_name(run))
     columns = scan.collect_schema().names()
     there = [f for f in fields if NEW + f in columns]
@@ -226,7 +266,7 @@ def _offers(run: Run, fields: Sequence[str], rules: _Rules, key: str | None = No
     frame = rows.collect().unique("key", keep="first", maintain_order=True)
     if run.rules_revision != rules.revision:
         frame = still_fit(frame, rules.schema, rules.categories)
-    return Offers(run.feed_id or 0, _day(run), frame)
+    return frame
 
 
 def _day(run: Run) -> int:
@@ -243,13 +283,14 @@ def product_offers(store_id: int, key: str) -> ProductOffers:
         product = Catalog(db, store_id).product(key)
         kept = {field for field, keys in Catalog(db, store_id).kept().items() if key in keys}
         feeds = {known_id(f): f"{s.name}: {f.name}" for f, s in Feeds(db, store_id).all()}
-        applied = [run for f in feeds for run in Runs(db, store_id).last_applied(f, 1)]
+        words = [word for f in feeds if (word := Runs(db, store_id).said_last(f))]
         rules = _Rules(schema, store.rules_revision, frozenset(stores.category_paths(store_id)))
     sources, names = sources_of(store), [n for n in schema.names if n != schema.key]
-    said = [(run, _offers(run, names, rules, product.key)) for run in applied]
-    found = {one.feed: (run, one.frame.drop("key")) for run, one in said if one.frame.height}
+    said = [(word[0], _offers(word, names, rules, product.key)) for word in words]
+    there = pl.Series([product.key])
+    sides = {one.feed: one.beside(there) for _, one in said if one.frame.height}
+    found = {one.feed: (run, sides[one.feed].drop(HAS)) for run, one in said if one.feed in sides}
     resolver = Resolver(sources, schema)
-    sides = {f: row.with_columns(pl.lit(True).alias(HAS)) for f, (_, row) in found.items()}
     days = {f: _day(run) for f, (run, _) in found.items()}
     stands = resolver.resolve(None, sides, days).row(0, named=True) if sides else {}
     offers = [

@@ -18,13 +18,14 @@ from nomotax.core.changes.picking import Picked
 from nomotax.core.changes.remembered import ARTICLES
 from nomotax.core.crosswalk.compiler import Plan, compile_plan
 from nomotax.core.crosswalk.model import Bundle, Crosswalk
+from nomotax.core.crosswalk.scope import within_scope
 from nomotax.core.matching.numbering import Numbers
 from nomotax.core.resolve.offers import Standing
 from nomotax.core.table import ROW
 from nomotax.flows.changesets import changeset_name
 from nomotax.flows.decisions import kept_of
 from nomotax.flows.known import pairings_of
-from nomotax.flows.offers import offered_before, standing_of
+from nomotax.flows.offers import offered_before, scope_of, sources_of, standing_of
 from nomotax.flows.picking import picked_of
 from nomotax.flows.waiting import today
 from nomotax.flows.workbench import context_of
@@ -139,8 +140,12 @@ def work_of(run: Run, bundle: Bundle) -> Work:
         owner = Feeds(db, run.store_id).supplier(feed).name
         last = runs.last_applied(known_id(feed), bundle.crosswalk.policy.after)
         picked = picked_of(db, feed)
+    crosswalk, scope = bundle.crosswalk, scope_of(run)
+    if scope is not None:
+        competes = sources_of(store).competes(known_id(feed))
+        crosswalk = within_scope(crosswalk.within(schema), scope, schema, going_over=competes)
     ctx = context_of(bundle, delivery, categories)
-    plan = compile_plan(bundle.crosswalk.within(schema), schema, ctx, delivery.columns)
+    plan = compile_plan(crosswalk.within(schema), schema, ctx, delivery.columns)
     with session() as db:
         before = offered_before(db, run)
         standing = standing_of(db, run, before, schema, plan.fields)
@@ -148,7 +153,7 @@ def work_of(run: Run, bundle: Bundle) -> Work:
         free = first_free(db, run.store_id, known_id(feed), rule) if rule else 0
     return Work(
         run=run,
-        crosswalk=bundle.crosswalk,
+        crosswalk=crosswalk,
         plan=plan,
         owner=owner,
         supplier_id=feed.supplier_id,
@@ -160,7 +165,7 @@ def work_of(run: Run, bundle: Bundle) -> Work:
         brought=_brought(last) if last else None,
         picked=picked,
         standing=standing,
-        beside=[known_id(one) for one in before],
+        beside=[known_id(one) for word in before for one in word],
         numbers=Numbers(rule, free) if rule else None,
         days=_days(run, plan),
     )

@@ -7,12 +7,14 @@ from typing import Literal
 from pydantic import BaseModel, Field
 
 from nomotax.core.crosswalk.model import Bundle
+from nomotax.core.crosswalk.scope import Scope
 from nomotax.core.errors import Conflict, NotFound
 from nomotax.core.guards.model import Guard
 from nomotax.flows.crosswalks import refuse_unknown, take_bundle
 from nomotax.flows.guarding import Guards, guards, set_guards
 from nomotax.flows.receive import save_reading
 from nomotax.flows.schedules import ScheduleEdit, keep_schedule, schedules_of, set_policy
+from nomotax.flows.scopes import ScopesEdit, scopes_of, set_scopes
 from nomotax.flows.sources import SourceEdit, set_source, source_of_feed
 from nomotax.flows.stores import add_feed
 from nomotax.flows.turns import Policy
@@ -31,6 +33,7 @@ class FeedProfile(BaseModel):
     supplier: str = Field(min_length=1, max_length=80)
     name: str = Field(min_length=1, max_length=80)
     source: Source | None = None
+    scopes: list[Scope] = Field(default=[], max_length=40)
     schedules: list[ScheduleEdit] = Field(default=[], max_length=50)
     may: Policy = "wait"
     guards: list[Guard] = []
@@ -46,8 +49,11 @@ def profile_of(feed_id: int) -> FeedProfile:
     when = schedules_of(feed_id)
     return FeedProfile(
         supplier=supplier, name=feed.name, source=source_of_feed(feed_id).source, may=when.may,
+        scopes=scopes_of(feed_id).scopes,
         schedules=[
-            ScheduleEdit(expression=one.expression, zone=one.zone, paused=one.paused)
+            ScheduleEdit(
+                expression=one.expression, zone=one.zone, paused=one.paused, scope=one.scope
+            )
             for one in when.schedules
         ],
         guards=guards(feed_id).guards, crosswalk=_crosswalk(feed_id),
@@ -88,6 +94,7 @@ def feed_from_profile(store_id: int, profile: FeedProfile) -> int:
     set_source(feed_id, SourceEdit(source=profile.source))
     set_guards(feed_id, Guards(guards=profile.guards))
     set_policy(feed_id, profile.may)
+    set_scopes(feed_id, ScopesEdit(scopes=profile.scopes))
     for one in profile.schedules:
         keep_schedule(feed_id, one.model_copy(update={"paused": True}))
     return feed_id

@@ -12,7 +12,8 @@ from nomotax.artifacts.store import artifacts
 from nomotax.core.changes.held import Held
 from nomotax.core.changes.later import LATER
 from nomotax.core.crosswalk.compiler import compile_plan
-from nomotax.core.errors import Conflict
+from nomotax.core.crosswalk.scope import Scope, within_scope
+from nomotax.core.errors import Conflict, CrosswalkError
 from nomotax.core.matching.numbering import Numbers
 from nomotax.core.table import ROW
 from nomotax.flows.changesets import keep_changeset
@@ -21,13 +22,14 @@ from nomotax.flows.comparing import Compared, compared
 from nomotax.flows.dated import go_on, prepare_dated
 from nomotax.flows.going_on import go_on as go_on_by_itself
 from nomotax.flows.guarding import guarded
+from nomotax.flows.offers import scope_of
 from nomotax.flows.preparing import USED, RowRange, Work, work_of
 from nomotax.flows.receive import joined_now
 from nomotax.flows.restoring import prepare_restore
 from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.undoing import prepare_undo
 from nomotax.flows.waiting import refuse_past
-from nomotax.flows.workbench import open_workbench
+from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
@@ -48,13 +50,14 @@ def start_run(
     rows: RowRange = _ALL,
     day: date | None = None,
     then: str = "",
+    scope: Scope | None = None,
 ) -> Run:
     """Freeze the crosswalk and what it reads, and queue the preparation, of all rows or of some as
-    a trial; with a ``day`` its prices hold from then on. What a run that begins by itself may do
-    ``then`` is told by ``turns.Policy``.
+    a trial, of all fields or of a ``scope``; with a ``day`` its prices hold from then on. What a
+    run that begins by itself may do ``then`` is told by ``turns.Policy``.
 
-    Raises ``CrosswalkError`` at once for a crosswalk that cannot run on this delivery,
-    ``UnfitValue`` for a day that has come.
+    Raises ``CrosswalkError`` at once for a crosswalk that cannot run on this delivery, or fills
+    nothing of the scope, ``UnfitValue`` for a day that has come.
     """
     if day is not None:
         refuse_past(day)
@@ -66,7 +69,7 @@ def start_run(
             where="its reading",
             remedy="Ask for the whole file, or say in its reading that this much is meant.",
         )
-    compile_plan(bench.crosswalk, bench.schema, bench.context, bench.source.columns)
+    _refuse_unfit(bench, scope)
     # Frozen before the run is there: what is edited while it waits for a worker is not in it.
     version_id = bench.freeze()
     with session() as db:
@@ -77,13 +80,27 @@ def start_run(
             used=bench.source.delivery.model_dump(mode="json", include=USED)
             | ({"day": day.isoformat()} if day else {})
             | ({"picked_rows": True} if rows.picked else {})
-            | ({"then": then} if then else {}),
+            | ({"then": then} if then else {})
+            | ({"scope": scope.model_dump(mode="json")} if scope else {}),
             stage="waiting for a worker",
             first_row=rows.first,
             last_row=rows.last,
         )
         enqueue(db, "prepare", run_id=known_id(run))
         return run
+
+
+def _refuse_unfit(bench: Workbench, scope: Scope | None) -> None:
+    """Raises ``CrosswalkError`` for a crosswalk that cannot run."""
+    crosswalk = bench.crosswalk
+    if scope is not None:
+        if not set(scope.fields) & set(crosswalk.all_fills()):
+            raise CrosswalkError(
+                f"Nothing fills a field of {scope.name!r}.",
+                remedy="Fill one of them, or choose the fields of this scope anew.",
+            )
+        crosswalk = within_scope(crosswalk, scope, bench.schema)
+    compile_plan(crosswalk, bench.schema, bench.context, bench.source.columns)
 
 
 def prepare_anew(run_id: int, why: str = "the crosswalk, or what it looks up, has changed") -> Run:
@@ -95,10 +112,10 @@ def prepare_anew(run_id: int, why: str = "the crosswalk, or what it looks up, ha
     if run.kind != "delivery" or run.feed_id is None or run.status != "prepared":
         raise Conflict(f"This run is {run.status}; only a prepared one of a delivery is made anew.")
     bench = open_workbench(run.feed_id, run.delivery_id)
-    compile_plan(bench.crosswalk, bench.schema, bench.context, bench.source.columns)
+    _refuse_unfit(bench, scope_of(run))
     version_id = bench.freeze()
     with session() as db:
-        known = {k: v for k, v in run.used.items() if k in ("day", "picked_rows")}
+        known = {k: v for k, v in run.used.items() if k in ("day", "picked_rows", "scope")}
         read = bench.source.delivery.model_dump(mode="json", include=USED)
         moved = move(db, run_id, "queued", f"prepared again: {why}", progress=0,
                      stage="waiting for a worker", version_id=version_id,

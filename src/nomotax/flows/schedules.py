@@ -5,11 +5,12 @@ from __future__ import annotations
 from datetime import datetime
 
 import structlog
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from nomotax.core.cron import Cron
 from nomotax.core.errors import Conflict, NomotaxError
 from nomotax.flows.fetching import ask_for_fetch
+from nomotax.flows.scopes import scope_named
 from nomotax.flows.sources import companions_of
 from nomotax.flows.turns import Policy, parse_policy
 from nomotax.records.actors import acting, at_work
@@ -34,7 +35,10 @@ class Times(BaseModel):
 
 
 class ScheduleLine(Times):
+    """A schedule; ``scope`` is what it is of, "" for all fields."""
+
     id: int
+    scope: str
     expression: str
     zone: str
     paused: bool
@@ -52,6 +56,7 @@ class FeedSchedules(BaseModel):
 
 class ScheduleEdit(Cron):
     paused: bool = False
+    scope: str = Field(default="", max_length=40)
 
 
 def times_of(cron: Cron) -> Times:
@@ -72,8 +77,9 @@ def _line(one: Schedule) -> ScheduleLine:
     cron = Cron(expression=one.expression, zone=one.zone)
     times = times_of(cron)
     return ScheduleLine(
-        id=known_id(one), expression=one.expression, zone=one.zone, paused=one.paused,
-        last_at=one.last_at, said=times.said, next=[] if one.paused else times.next,
+        id=known_id(one), scope=one.scope, expression=one.expression, zone=one.zone,
+        paused=one.paused, last_at=one.last_at, said=times.said,
+        next=[] if one.paused else times.next,
     )  # fmt: skip
 
 
@@ -93,7 +99,9 @@ def add_schedule(feed_id: int, wanted: ScheduleEdit) -> FeedSchedules:
 def keep_schedule(feed_id: int, wanted: ScheduleEdit) -> None:
     """Keep a schedule of a feed, wherever its deliveries come from."""
     with session() as db:
-        store_id = Feeds.holding(db, feed_id).store_id
+        feeds = Feeds.holding(db, feed_id)
+        store_id = feeds.store_id
+        scope_named(feeds.get(feed_id), wanted.scope)
         made = Schedule(
             store_id=store_id, feed_id=feed_id, expression="", zone="", actor=at_work(db)
         )
@@ -104,12 +112,15 @@ def set_schedule(schedule_id: int, wanted: ScheduleEdit) -> FeedSchedules:
     """Change or pause a schedule. Raises ``NotFound``."""
     with session() as db:
         schedules = Schedules.holding(db, schedule_id)
-        one = schedules.keep(_set(schedules.get(schedule_id), wanted))
+        known = schedules.get(schedule_id)
+        scope_named(Feeds(db, schedules.store_id).get(known.feed_id), wanted.scope)
+        one = schedules.keep(_set(known, wanted))
     return schedules_of(one.feed_id)
 
 
 def _set(one: Schedule, wanted: ScheduleEdit) -> Schedule:
     one.expression, one.zone, one.paused = wanted.expression, wanted.zone, wanted.paused
+    one.scope = wanted.scope
     one.next_at = None if wanted.paused else next(iter(wanted.after(now())), None)
     return one
 
@@ -142,11 +153,11 @@ def fire_due(at: datetime | None = None) -> int:
             cron = Cron(expression=one.expression, zone=one.zone)
             one.last_at, one.next_at = moment, next(iter(cron.after(moment)), None)
             db.add(one)
-            ready.append((one.feed_id, cron.said))
-    for feed_id, said in ready:
+            ready.append((one.feed_id, cron.said, one.scope))
+    for feed_id, said, scope in ready:
         with acting("schedule", "by schedule"):
             try:
-                ask_for_fetch(feed_id, f"by schedule: {said}")
+                ask_for_fetch(feed_id, f"by schedule: {said}", scope=scope)
             except NomotaxError as error:
                 log.warning("a schedule could not begin", feed=feed_id, error=str(error))
     return len(ready)

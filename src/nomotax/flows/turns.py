@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from typing import Literal, get_args
 
+from nomotax.core.crosswalk.scope import Scope
+from nomotax.flows.offers import scope_of
 from nomotax.flows.runs import start_run
+from nomotax.flows.scopes import scope_named
 from nomotax.records.actors import acting
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
@@ -24,18 +27,29 @@ def parse_policy(text: str) -> Policy | None:
     return next((one for one in POLICIES if one == text), None)
 
 
-def begin(delivery: Delivery, may: Policy | None = None) -> Run | None:
-    """Prepare a delivery that has come by itself; ``may`` is what becomes of it then, None for what
-    its feed says. None where it is not to be prepared: it could not be read, or its feed is not
-    mapped, or only completes others, or a run of it has begun. Raises ``CrosswalkError``,
-    ``Conflict`` for a file that broke off."""
+def begin(delivery: Delivery, may: Policy | None = None, scope: str = "") -> Run | None:
+    """Prepare a delivery that has come by itself, of all fields or of a scope of its feed; ``may``
+    is what becomes of it then, None for what its feed says. None where it is not to be prepared: it
+    could not be read, or its feed is not mapped, or only completes others, or a run of that has
+    begun. Raises ``CrosswalkError``, ``Conflict`` for a file that broke off, ``NotFound`` for a
+    scope that the feed does not have."""
     if delivery.status != "waiting" or not delivery.table_artifact:
         return None
     with session() as db:
         feed = Feeds(db, delivery.store_id).get(delivery.feed_id)
         mapped = Crosswalks(db, delivery.store_id).by_feed()[delivery.feed_id].draft.get("fills")
-        begun = Runs(db, delivery.store_id).newest_of([known_id(delivery)])
-    if not mapped or feed.removed_at or begun:
+        begun = Runs(db, delivery.store_id).of_delivery(known_id(delivery))
+    asked = scope_named(feed, scope)
+    if not mapped or feed.removed_at or any(_covers(scope_of(run), asked) for run in begun):
         return None
     with acting("schedule", f"{feed.name}, by itself"):
-        return start_run(delivery.feed_id, known_id(delivery), then=may or feed.may)
+        return start_run(
+            delivery.feed_id, known_id(delivery), then=may or feed.may, scope=asked
+        )  # fmt: skip
+
+
+def _covers(begun: Scope | None, asked: Scope | None) -> bool:
+    """Whether what is asked for is a part of what has begun; None is all fields."""
+    if begun is None or asked is None:
+        return begun is None
+    return set(asked.fields) <= set(begun.fields)

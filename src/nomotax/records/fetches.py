@@ -35,10 +35,10 @@ class Fetches(Repository):
             Fetch(store_id=self.store_id, feed_id=feed_id, because=because, actor=actor, **values)
         )
 
-    def under_way(self, feed_id: int) -> Fetch | None:
-        """The one of a feed that has not ended, if there is one."""
+    def under_way(self, feed_id: int, scope: str = "") -> Fetch | None:
+        """The one of a feed and a scope that has not ended, if there is one."""
         query = select(Fetch).where(
-            Fetch.store_id == self.store_id, Fetch.feed_id == feed_id,
+            Fetch.store_id == self.store_id, Fetch.feed_id == feed_id, Fetch.scope == scope,
             col(Fetch.status).in_(("queued", "fetching")),
         ).order_by(col(Fetch.id).desc())  # fmt: skip
         return self.session.exec(query.limit(1)).first()
@@ -49,6 +49,14 @@ class Fetches(Repository):
             Fetch.store_id == self.store_id, Fetch.parent_id == parent_id, Fetch.feed_id == feed_id
         )
         return self.session.exec(query).first()
+
+    def brought(self, feed_id: int, delivery_id: int) -> bool:
+        """Whether a delivery came by a fetch, or was sent."""
+        query = select(Fetch.id).where(
+            Fetch.store_id == self.store_id, Fetch.feed_id == feed_id,
+            col(Fetch.deliveries).contains([delivery_id]),
+        )  # fmt: skip
+        return self.session.exec(query.limit(1)).first() is not None
 
     def of_feed(self, feed_id: int, most: int) -> list[Fetch]:
         """The newest first."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from sqlalchemy import select as columns
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import col, func, select
 
 from nomotax.core.errors import NotFound
@@ -23,12 +24,16 @@ def _given(key: int | None) -> int:
 
 #: Runs of a feed that are looked through for those of two deliveries.
 _RECENT = 50
-#: Runs of whole deliveries: no trial of some rows, or of the articles that are picked.
+#: Runs of whole deliveries: no trial of some rows, or of the articles that are picked. Those of
+#: all their fields are no part either.
 _WHOLE = (
     col(Run.first_row).is_(None),
     col(Run.last_row).is_(None),
     ~col(Run.used).has_key("picked_rows"),  # type: ignore[attr-defined]  # of a JSONB column
 )
+#: The name of the scope that a run was of, null where it was of all fields.
+_SCOPE = col(Run.used)["scope"]["name"].astext
+_ALL_FIELDS = (*_WHOLE, _SCOPE.is_(None))
 
 
 class Runs(Repository):
@@ -47,18 +52,34 @@ class Runs(Repository):
         query = select(Run).where(Run.store_id == self.store_id)
         return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(limit)))
 
-    def last_applied(self, feed_id: int, most: int) -> list[Run]:
+    def last_applied(self, feed_id: int, most: int, scope: str = "") -> list[Run]:
         """The runs of whole deliveries of this feed that were applied last and stand, the newest
-        first, so many at most."""
+        first, so many at most: of all fields, or of a scope."""
         query = select(Run).where(
             Run.store_id == self.store_id,
             Run.feed_id == feed_id,
             Run.kind == "delivery",
             Run.status == "applied",
-            *_WHOLE,
+            *(_ALL_FIELDS if not scope else (*_WHOLE, scope == _SCOPE)),
         )
         newest = query.order_by(col(Run.finished_at).desc()).limit(most)
         return list(self.session.exec(newest))
+
+    def said_last(self, feed_id: int) -> list[Run]:
+        """What a feed says by now: its run of all fields that was applied last, where there is
+        one, and after it the last of each scope that was applied since, the oldest first."""
+        whole = self.last_applied(feed_id, 1)
+        query = select(Run).ext(distinct_on(_SCOPE)).where(
+            Run.store_id == self.store_id,
+            Run.feed_id == feed_id,
+            Run.kind == "delivery",
+            Run.status == "applied",
+            *_WHOLE,
+            _SCOPE.is_not(None),
+            *(col(Run.finished_at) > one.finished_at for one in whole if one.finished_at),
+        )  # fmt: skip
+        parts = self.session.exec(query.order_by(_SCOPE, col(Run.finished_at).desc()))
+        return [*whole, *sorted(parts, key=lambda run: run.finished_at or run.created_at)]
 
     def middle_prices(self, most: int) -> dict[int, list[str]]:
         """Of each feed the middle prices of its whole deliveries that were applied last and stand,
@@ -73,7 +94,7 @@ class Runs(Repository):
                 col(Run.store_id) == self.store_id,
                 col(Run.kind) == "delivery",
                 col(Run.status) == "applied",
-                *_WHOLE,
+                *_ALL_FIELDS,
             )
             .subquery()
         )
@@ -91,7 +112,7 @@ class Runs(Repository):
             Run.feed_id == feed_id,
             Run.kind == "delivery",
             Run.changes != "",
-            *_WHOLE,
+            *_ALL_FIELDS,
         )
         return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(_RECENT)))
 
@@ -126,6 +147,10 @@ class Runs(Repository):
                 select(Run).where(Run.store_id == self.store_id, col(Run.delivery_id).in_(ids))
             )
         )
+
+    def of_delivery(self, delivery_id: int) -> list[Run]:
+        """The runs of a delivery."""
+        return [run for run in self.of_deliveries([delivery_id]) if run.kind == "delivery"]
 
     def newest_of(self, deliveries: list[int]) -> dict[int, Run]:
         """The newest run of each delivery that has one."""

@@ -142,7 +142,9 @@ class Feed(SQLModel, table=True):
     in there, locked, ``known`` what was there when it was fetched last (``intake.bringing.Known``);
     ``token`` is the hash of the one that a supplier sends deliveries with. ``may`` is what becomes
     of a delivery that comes by itself (``flows.turns.Policy``); it may bring nothing new for
-    ``quiet_days``, null for any number.
+    ``quiet_days``, null for any number. ``scopes`` are fields under names
+    (``core.crosswalk.scope``) that its schedules may be of, ``contract`` what its files must look
+    like (``core.contract``), null for anything.
     """
 
     __tablename__: ClassVar[str] = "feeds"
@@ -162,6 +164,10 @@ class Feed(SQLModel, table=True):
     token: str = Field(default="", sa_column_kwargs={"server_default": ""})
     may: str = Field(default="wait", sa_column_kwargs={"server_default": "wait"})
     quiet_days: int | None = None
+    scopes: list[dict[str, Any]] = document(default_factory=list)
+    contract: dict[str, Any] | None = Field(
+        default=None, sa_column=Column(JSONB(none_as_null=True))
+    )
     created_at: datetime = moment()
     removed_at: datetime | None = removal()
 
@@ -173,7 +179,8 @@ class Delivery(SQLModel, table=True):
     the store's catalog that was, null for none; ``because`` says why a file was read once more. A
     file that broke off is not ``complete``, and goes no further until a person has ``accepted`` it.
     ``pictures_artifact`` is the index of pictures that came in its archive. ``drift`` says what is
-    unusual beside earlier deliveries, and beside which; null while nobody has looked.
+    unusual beside earlier deliveries, and beside which; null while nobody has looked. ``breaches``
+    is in what it breaks its feed's contract, null where it has not been checked.
     """
 
     __tablename__: ClassVar[str] = "deliveries"
@@ -203,6 +210,9 @@ class Delivery(SQLModel, table=True):
     accepted: bool = False
     pictures_artifact: str | None = None
     drift: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB))
+    breaches: list[dict[str, Any]] | None = Field(
+        default=None, sa_column=Column(JSONB(none_as_null=True))
+    )
     removed_at: datetime | None = removal()
 
 
@@ -212,7 +222,7 @@ class Fetch(Acted, table=True):
     plain words, ``log`` how it went. Of what is being fetched ``done`` bytes are there, of
     ``total``, null while that is not known. The fetch of a companion is part of that of the feed
     which joins it (``parent_id``). ``may`` is what becomes of what comes, "" for what the
-    feed says of it."""
+    feed says of it, ``scope`` the fields that it is of, "" for all."""
 
     __tablename__: ClassVar[str] = "fetches"
 
@@ -222,6 +232,7 @@ class Fetch(Acted, table=True):
     parent_id: int | None = Field(default=None, foreign_key="fetches.id")
     because: str = ""
     may: str = ""
+    scope: str = Field(default="", sa_column_kwargs={"server_default": ""})
     status: str = "queued"
     stage: str = ""
     said: str = ""
@@ -239,7 +250,8 @@ class Fetch(Acted, table=True):
 
 class Schedule(Acted, table=True):
     """When a feed is to be fetched by itself: a ``core.cron`` expression in a time zone.
-    ``next_at`` is when it comes the next time, null while it is ``paused``."""
+    ``next_at`` is when it comes the next time, null while it is ``paused``; ``scope`` the fields
+    that it is of, "" for all."""
 
     __tablename__: ClassVar[str] = "schedules"
 
@@ -248,6 +260,7 @@ class Schedule(Acted, table=True):
     feed_id: int = Field(foreign_key="feeds.id", index=True)
     expression: str
     zone: str
+    scope: str = Field(default="", sa_column_kwargs={"server_default": ""})
     paused: bool = False
     next_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True), index=True)
     last_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))

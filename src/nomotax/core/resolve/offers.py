@@ -25,7 +25,8 @@ _BEST = pl.Schema({TAKEN: pl.Int64(), "out": pl.Boolean(), "by": NUMBER})
 @dataclass(frozen=True)
 class Offers:
     """What one feed offers: ``frame`` has key and ``new:<field>`` as text, each product once;
-    ``day``, in seconds of an epoch, tells which of two offers is newer."""
+    ``day``, in seconds of an epoch, tells which of two offers is newer. Where ``__has`` is in the
+    frame it is false of products of which the feed has said something, and never the whole."""
 
     feed: int
     day: int
@@ -38,8 +39,11 @@ class Offers:
     def beside(self, keys: pl.Series) -> pl.DataFrame:
         """``__has`` and the values of the product of each key, in their order."""
         at = self._places.of(keys)
-        values = [s.gather(at) for s in self.frame.drop("key").get_columns()]
-        return pl.DataFrame([at.is_not_null().alias(HAS), *values])
+        values = [s.gather(at) for s in self.frame.drop("key", HAS, strict=False).get_columns()]
+        there = at.is_not_null()
+        if HAS in self.frame.columns:
+            there &= self.frame[HAS].gather(at).fill_null(False)
+        return pl.DataFrame([there.alias(HAS), *values])
 
 
 @dataclass(frozen=True)
@@ -136,10 +140,34 @@ def _number(text: pl.Expr) -> pl.Expr:
 
 
 @dataclass(frozen=True)
+class Aside:
+    """What a run of some ``fields`` leaves aside: of the others, what the feed ``said`` before."""
+
+    fields: frozenset[str]
+    said: Offers
+
+    def whole(self, rows: pl.DataFrame) -> pl.DataFrame:
+        """The offers of rows of ``key`` and ``new:<field>``, with what was said before; where the
+        feed never offered a product as a whole, it does not do so now."""
+        before = self.said.beside(rows["key"])
+        fresh = [NEW + f for f in self.fields if NEW + f in rows.columns]
+        return before.with_columns(rows[name] for name in fresh)
+
+    def kept_to(self, found: pl.DataFrame, before: pl.Series) -> pl.DataFrame:
+        """What holds of rows, of the other fields only where their product goes over to another
+        offer than ``before``: half of one offer and half of another is none."""
+        over = found[TAKEN].ne_missing(before)
+        others = (c for c in found.columns if c.startswith(NEW))
+        return found.with_columns(
+            pl.when(over).then(c).alias(c) for c in others if c.removeprefix(NEW) not in self.fields
+        )
+
+
+@dataclass(frozen=True)
 class Standing:
     """The offers of one feed, ``own``, as it arrives on a ``day``, among those that others made
     before; ``names`` are what the feeds are called, ``owners`` the suppliers of those that
-    compete: they may change each other's products."""
+    compete: they may change each other's products. ``aside`` is there for a run of some fields."""
 
     resolver: Resolver
     own: int
@@ -147,6 +175,7 @@ class Standing:
     others: Sequence[Offers]
     names: Mapping[int, str]
     owners: frozenset[str] = frozenset()
+    aside: Aside | None = None
 
     @property
     def competes(self) -> bool:
@@ -160,12 +189,23 @@ class Standing:
         """Rows of ``key`` and ``new:<field>`` with the values that hold, and ``__taken``: the other
         feed by whose offer a product goes, null where it is this one's or nobody competes."""
         said = rows.select(pl.col(c) for c in rows.columns if c.startswith(NEW))
-        sides = {self.own: said.with_columns(pl.lit(True).alias(HAS))}
-        sides |= {one.feed: one.beside(rows["key"]) for one in self.others}
-        found = self.resolver.resolve(self.own, sides, self._days)
+        others = {one.feed: one.beside(rows["key"]) for one in self.others}
+        found = self._held(rows, said.with_columns(pl.lit(True).alias(HAS)), others)
         another = (pl.col(TAKEN) != self.own) & self.competes
-        aside = found.select(*said.columns, pl.when(another).then(TAKEN).alias(TAKEN))
-        return rows.with_columns(*aside)
+        there = [c for c in said.columns if c in found.columns]
+        return rows.with_columns(*found.select(*there, pl.when(another).then(TAKEN).alias(TAKEN)))
+
+    def _held(
+        self, rows: pl.DataFrame, said: pl.DataFrame, others: dict[int, pl.DataFrame]
+    ) -> pl.DataFrame:
+        """What holds of rows beside the offers of ``others``."""
+        own, days = self.own, self._days
+        if self.aside is None:
+            return self.resolver.resolve(own, {own: said, **others}, days)
+        whole = self.aside.whole(rows)
+        found = self.resolver.resolve(own, {own: whole, **others}, days)
+        before = {own: self.aside.said.beside(rows["key"]), **others}
+        return self.aside.kept_to(found, self.resolver.resolve(own, before, days)[TAKEN])
 
     def without(self, keys: pl.Series) -> pl.DataFrame:
         """The same of products that this feed does not bring: what the others have of them."""
