@@ -1162,6 +1162,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{feed_id}/scopes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Fields under names that a feed may be run by. */
+        get: operations["sources_get_scopes_feeds__int_feed_id__scopes_get"];
+        /** Set them; one that a schedule is of cannot be left out. */
+        put: operations["sources_set_scopes_feeds__int_feed_id__scopes_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/schedules/times": {
         parameters: {
             query?: never;
@@ -2779,7 +2797,8 @@ export interface components {
         /**
          * DeliveryLine
          * @description One delivery. ``rows_before`` is the size of the delivery before it, for comparison.
-         *     ``unusual`` are the things of it that are worth a look, ``said`` the worst of them.
+         *     ``unusual`` are the things of it that are worth a look, ``said`` the worst of them;
+         *     ``run_scope`` are the fields that its newest run is of, "" for all.
          */
         DeliveryLine: {
             /** Id */
@@ -2821,6 +2840,11 @@ export interface components {
             run_id: number | null;
             /** Run Status */
             run_status: string | null;
+            /**
+             * Run Scope
+             * @default
+             */
+            run_scope?: string;
             /** Counts */
             counts: {
                 [key: string]: number;
@@ -7445,6 +7469,11 @@ export interface components {
              */
             source?: (components["schemas"]["WebSource"] | components["schemas"]["FtpSource"] | components["schemas"]["SftpSource"] | components["schemas"]["MailSource"] | components["schemas"]["FolderSource"] | components["schemas"]["BucketSource"]) | null;
             /**
+             * Scopes
+             * @default []
+             */
+            scopes?: components["schemas"]["Scope"][];
+            /**
              * Schedules
              * @default []
              */
@@ -7495,6 +7524,21 @@ export interface components {
              * @default false
              */
             paused?: boolean;
+            /**
+             * Scope
+             * @default
+             */
+            scope?: string;
+        };
+        /**
+         * Scope
+         * @description Fields under a name; a run of them writes no others, makes no products and misses none.
+         */
+        Scope: {
+            /** Name */
+            name: string;
+            /** Fields */
+            fields: string[];
         };
         /**
          * FeedSchedules
@@ -7512,7 +7556,10 @@ export interface components {
             /** Quiet Days */
             quiet_days: number | null;
         };
-        /** ScheduleLine */
+        /**
+         * ScheduleLine
+         * @description A schedule; ``scope`` is what it is of, "" for all fields.
+         */
         ScheduleLine: {
             /** Said */
             said: string;
@@ -7520,6 +7567,8 @@ export interface components {
             next: string[];
             /** Id */
             id: number;
+            /** Scope */
+            scope: string;
             /** Expression */
             expression: string;
             /** Zone */
@@ -7536,6 +7585,31 @@ export interface components {
              * @enum {string}
              */
             may: "wait" | "clean" | "rest";
+        };
+        /**
+         * FeedScopes
+         * @description A feed's scopes, and the ``fields`` that they may be of.
+         */
+        FeedScopes: {
+            /** Scopes */
+            scopes: components["schemas"]["Scope"][];
+            /** Fields */
+            fields: components["schemas"]["ScopeField"][];
+        };
+        /**
+         * ScopeField
+         * @description A field that the feed fills.
+         */
+        ScopeField: {
+            /** Name */
+            name: string;
+            /** Label */
+            label: string;
+        };
+        /** ScopesEdit */
+        ScopesEdit: {
+            /** Scopes */
+            scopes: components["schemas"]["Scope"][];
         };
         /**
          * Times
@@ -7575,6 +7649,8 @@ export interface components {
             id: number;
             /** Because */
             because: string;
+            /** Scope */
+            scope: string;
             /** By */
             by: string;
             /** Status */
@@ -8784,7 +8860,8 @@ export interface components {
          *     had changed when it was to be applied, and ``again`` in how many lines it is other by now than
          *     it was seen. ``moving`` are those that are gone and that something happens to;
          *     ``waits`` are values that wait for their day, or that an undo has wait no more; ``day`` is that
-         *     from which the prices of the whole run hold; one of ``picked_rows`` takes no other articles.
+         *     from which the prices of the whole run hold; one of ``picked_rows`` takes no other articles, one
+         *     of a ``scope`` no other fields.
          */
         RunView: {
             /** Id */
@@ -8838,6 +8915,7 @@ export interface components {
             waits: number;
             /** Picked Rows */
             picked_rows: boolean;
+            scope: components["schemas"]["Scope"] | null;
             /** Day */
             day: string | null;
             instead: components["schemas"]["Instead"];
@@ -13856,6 +13934,108 @@ export interface operations {
             };
         };
     };
+    sources_get_scopes_feeds__int_feed_id__scopes_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedScopes"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sources_set_scopes_feeds__int_feed_id__scopes_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScopesEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedScopes"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     sources_get_times_schedules_times_post: {
         parameters: {
             query?: never;
@@ -13958,7 +14138,9 @@ export interface operations {
     };
     sources_fetch_now_feeds__int_feed_id__fetches_post: {
         parameters: {
-            query?: never;
+            query?: {
+                scope?: string;
+            };
             header?: never;
             path: {
                 feed_id: number;

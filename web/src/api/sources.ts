@@ -62,9 +62,13 @@ export function useFetches(feed: number) {
   });
 }
 
-/** Has a worker look now. */
+/** Has a worker look now, and take all that the feed fills, or a scope of it. */
 export const useFetchNow = (feed: number) =>
-  useSourceEdit(feed, () => take(api.POST("/api/v1/feeds/{feed_id}/fetches", of(feed))));
+  useSourceEdit(feed, (scope: string) =>
+    take(
+      api.POST("/api/v1/feeds/{feed_id}/fetches", { params: { path: { feed_id: feed }, query: { scope } } }),
+    ),
+  );
 
 /** Stops one. */
 export const useStopFetch = (feed: number) =>
@@ -124,6 +128,29 @@ export const useSetMay = (feed: number) =>
   useSchedulesEdit(feed, (may: FeedSchedules["may"]) =>
     take(api.PUT("/api/v1/feeds/{feed_id}/may", { ...of(feed), body: { may } })),
   );
+
+export type FeedScopes = Schemas["FeedScopes"];
+export type Scope = Schemas["Scope"];
+
+const scopesKey = (feed: number) => [...feedKey(feed), "scopes"];
+
+/** Fields under names that a feed may be run by. */
+export function useScopes(feed: number) {
+  return useQuery({
+    queryKey: scopesKey(feed),
+    queryFn: () => take(api.GET("/api/v1/feeds/{feed_id}/scopes", of(feed))),
+  });
+}
+
+/** Sets them all. */
+export function useSetScopes(feed: number) {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: (scopes: Scope[]) =>
+      take(api.PUT("/api/v1/feeds/{feed_id}/scopes", { ...of(feed), body: { scopes } })),
+    onSuccess: (now) => queries.setQueryData(scopesKey(feed), now),
+  });
+}
 
 /** When a cron expression comes; asked while it is typed. */
 export function useTimes({ expression, zone }: ScheduleEdit) {

@@ -77,10 +77,11 @@ describe("what a run is about", () => {
   });
 
   it.each([
-    [{ first_row: null, last_row: null, picked_rows: false }, ""],
-    [{ first_row: 5, last_row: null, picked_rows: false }, "trial of rows 5 to the end"],
-    [{ first_row: null, last_row: 9, picked_rows: false }, "trial of rows 1 to 9"],
-    [{ first_row: 2, last_row: 3, picked_rows: true }, "picked articles alone"],
+    [{ first_row: null, last_row: null, picked_rows: false, scope: null }, ""],
+    [{ first_row: 5, last_row: null, picked_rows: false, scope: null }, "trial of rows 5 to the end"],
+    [{ first_row: null, last_row: 9, picked_rows: false, scope: null }, "trial of rows 1 to 9"],
+    [{ first_row: 2, last_row: 3, picked_rows: true, scope: null }, "picked articles alone"],
+    [{ first_row: null, last_row: null, picked_rows: false, scope: { name: "Stock" } }, "Stock alone"],
   ])("%j", (rows, said) => {
     expect(trialOf(rows)).toBe(said);
   });

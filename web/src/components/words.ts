@@ -60,7 +60,9 @@ export function trialOf(run: {
   first_row: number | null;
   last_row: number | null;
   picked_rows: boolean;
+  scope: { name: string } | null;
 }): string {
+  if (run.scope) return `${run.scope.name} alone`;
   if (run.picked_rows) return "picked articles alone";
   if (!run.first_row && !run.last_row) return "";
   return `trial of rows ${run.first_row ?? 1} to ${run.last_row ?? "the end"}`;

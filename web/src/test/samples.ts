@@ -94,6 +94,7 @@ export function delivery(more: Partial<DeliveryLine> = {}): DeliveryLine {
     same_as: null,
     run_id: null,
     run_status: null,
+    run_scope: "",
     counts: {},
     ...more,
   };
@@ -145,6 +146,7 @@ export function runView(more: Partial<RunView> = {}): RunView {
     moving: 0,
     waits: 0,
     picked_rows: false,
+    scope: null,
     day: null,
     instead: { all: false, fields: [] },
     created_at: new Date().toISOString(),

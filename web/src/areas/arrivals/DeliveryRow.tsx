@@ -123,6 +123,7 @@ export function Outcome({ store, delivery }: { store: number; delivery: Delivery
     .map((s) => `${delivery.counts[s]} ${s}`);
   return (
     <Link to={`/s/${store}/runs/${delivery.run_id}`}>
+      {delivery.run_scope && `${delivery.run_scope} `}
       {SAYS[delivery.run_status ?? ""] ?? delivery.run_status}
       {parts.length > 0 && `: ${parts.join(", ")}`}
     </Link>

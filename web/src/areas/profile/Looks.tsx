@@ -57,7 +57,7 @@ function Look({ feed, one }: { feed: number; one: FetchLine }) {
         {ago(one.at)}
       </Typography>
       <Typography variant="body2" color="textSecondary" noWrap title={one.because}>
-        {one.by || one.because}
+        {one.scope ? `${one.scope}, ${one.by || one.because}` : one.by || one.because}
       </Typography>
       <Box sx={{ minWidth: 0 }}>
         {busy ? (

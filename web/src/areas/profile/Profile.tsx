@@ -10,6 +10,7 @@ import { capital } from "../../components/words";
 import { useFeed } from "../../shell/feed";
 import { May } from "./May";
 import { Schedules } from "./Schedules";
+import { Scopes } from "./Scopes";
 import { Copy } from "./Copy";
 import { Quiet } from "./Quiet";
 import { Looks } from "./Looks";
@@ -32,6 +33,9 @@ export function Profile() {
         </Part>
         <Part title="When">
           <Schedules feed={feed} known={schedules.data} fetched={source.data.source !== null} />
+        </Part>
+        <Part title="Scopes">
+          <Scopes feed={feed} fetched={source.data.source !== null} />
         </Part>
         <Part title="What becomes of what comes by itself">
           <May feed={feed} may={schedules.data.may} />
@@ -81,7 +85,7 @@ function From({ feed, known }: { feed: number; known: FeedSource }) {
     <Box>
       <Typography sx={{ overflowWrap: "anywhere", fontSize: 15 }}>{capital(known.said)}.</Typography>
       <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
-        <Button variant="contained" onClick={() => fetch.mutate()} disabled={fetch.isPending}>
+        <Button variant="contained" onClick={() => fetch.mutate("")} disabled={fetch.isPending}>
           Fetch now
         </Button>
         <Button variant="outlined" onClick={() => setEditing(true)}>

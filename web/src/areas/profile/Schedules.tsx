@@ -9,6 +9,7 @@ import { useDebounce } from "use-debounce";
 import {
   useAddSchedule,
   useDropSchedule,
+  useScopes,
   useSetSchedule,
   useTimes,
   type FeedSchedules,
@@ -51,7 +52,8 @@ export function Schedules({ feed, known, fetched }: SchedulesProps) {
       </Box>
       {editing === "new" ? (
         <When
-          start={{ expression: "0 6 * * 1-5", zone: HERE, paused: false }}
+          start={{ expression: "0 6 * * 1-5", zone: HERE, paused: false, scope: "" }}
+          feed={feed}
           action="Fetch it then"
           busy={add.isPending}
           error={add.error}
@@ -77,6 +79,7 @@ const HERE = Intl.DateTimeFormat().resolvedOptions().timeZone;
 const edited = (one: ScheduleLine, more: Partial<ScheduleEdit> = {}): ScheduleEdit => ({
   expression: one.expression,
   zone: one.zone,
+  scope: one.scope,
   paused: one.paused,
   ...more,
 });
@@ -103,6 +106,7 @@ function Line({ feed, one, onChange }: { feed: number; one: ScheduleLine; onChan
       <Mark state={one.paused ? "question" : "computed"} says={one.paused ? "paused" : "at work"} />
       <Box sx={{ minWidth: 0 }}>
         <Typography>
+          {one.scope && <b>{one.scope}: </b>}
           {one.said}, {one.zone}{" "}
           <Typography component="span" className="mono" variant="caption" color="textSecondary">
             {one.expression}
@@ -147,6 +151,7 @@ function Changing({ feed, one, onClose }: { feed: number; one: ScheduleLine; onC
     <li>
       <When
         start={edited(one)}
+        feed={feed}
         action="Keep it"
         busy={set.isPending}
         error={set.error}
@@ -168,6 +173,7 @@ const USUAL: [expression: string, label: string][] = [
 ];
 
 interface WhenProps {
+  feed: number;
   start: ScheduleEdit;
   action: string;
   busy: boolean;
@@ -177,10 +183,11 @@ interface WhenProps {
 }
 
 /** A time that comes again: one of the usual ones, or any cron expression. */
-function When({ start, action, busy, error, onKeep, onClose }: WhenProps) {
+function When({ feed, start, action, busy, error, onKeep, onClose }: WhenProps) {
   const [value, setValue] = useState(start);
   const [asked] = useDebounce(value, 250);
   const times = useTimes(asked);
+  const scopes = useScopes(feed).data?.scopes ?? [];
   const usual = USUAL.some(([expression]) => expression === value.expression) ? value.expression : "";
   return (
     <Box
@@ -221,6 +228,22 @@ function When({ start, action, busy, error, onKeep, onClose }: WhenProps) {
           value={value.zone}
           onChange={(e) => setValue({ ...value, zone: e.target.value })}
         />
+        {scopes.length > 0 && (
+          <TextField
+            select
+            label="What is taken"
+            value={value.scope ?? ""}
+            slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+            onChange={(e) => setValue({ ...value, scope: e.target.value })}
+          >
+            <MenuItem value="">everything it fills</MenuItem>
+            {scopes.map(({ name }) => (
+              <MenuItem key={name} value={name}>
+                {name}
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
         <Box sx={{ display: "flex", gap: 1 }}>
           <Button variant="contained" type="submit" disabled={busy || times.isError}>
             {action}

@@ -28,6 +28,7 @@ const from = (more: Partial<FeedSource> = {}): FeedSource => ({
 const look = (more: Partial<FetchLine> = {}): FetchLine => ({
   id: 5,
   because: "asked by hand",
+  scope: "",
   by: "",
   status: "unchanged",
   stage: "",
@@ -69,6 +70,7 @@ function server(start = from(), looks: FetchLine[] = [], found: Tried[] = [tried
   const fake = new FakeServer()
     .on("GET /api/v1/feeds/3/source", () => now)
     .on("GET /api/v1/feeds/3/schedules", () => ({ schedules: [], may: "wait", quiet_days: null }))
+    .on("GET /api/v1/feeds/3/scopes", () => ({ scopes: [], fields: [] }))
     .on("GET /api/v1/feeds/3/fetches", () => ({ fetches: looks }))
     .on("POST /api/v1/feeds/3/fetches", () => look({ status: "queued" }))
     .on("POST /api/v1/feeds/3/source/try", () => (found.length > 1 ? found.shift() : found[0]))

@@ -1,12 +1,13 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { describe, expect, it } from "vitest";
-import type { FeedSchedules, ScheduleEdit, ScheduleLine } from "../../api/sources";
+import type { FeedSchedules, ScheduleEdit, ScheduleLine, Scope } from "../../api/sources";
 import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
 import { May } from "./May";
 import { Quiet } from "./Quiet";
 import { Schedules } from "./Schedules";
+import { Scopes } from "./Scopes";
 import { useSchedules } from "../../api/sources";
 
 const NEXT = ["2026-11-29T05:00:00Z", "2026-11-30T05:00:00Z"];
@@ -15,6 +16,7 @@ const line = (more: Partial<ScheduleLine> = {}): ScheduleLine => ({
   id: 4,
   expression: "0 6 * * *",
   zone: "Europe/Paris",
+  scope: "",
   paused: false,
   last_at: null,
   said: "At 06:00",
@@ -28,9 +30,18 @@ const schedules = (own: ScheduleLine[] = [line()], may: FeedSchedules["may"] = "
   quiet_days: null,
 });
 
+const scopes = (...own: Scope[]) => ({
+  scopes: own,
+  fields: [
+    { name: "stock", label: "Stock" },
+    { name: "price", label: "Price" },
+  ],
+});
+
 /** A server that keeps schedules; an expression of four parts is refused. */
-function server(start = schedules()) {
+function server(start = schedules(), known = scopes()) {
   let now = start;
+  let held = known;
   const keep = (own: ScheduleLine[]) => (now = { ...now, schedules: own });
   return new FakeServer()
     .on("GET /api/v1/feeds/3/schedules", () => now)
@@ -42,6 +53,13 @@ function server(start = schedules()) {
     .on("POST /api/v1/feeds/3/schedules", ({ body }) =>
       keep([...now.schedules, line({ id: 9, ...(body as ScheduleEdit), said: "Anew" })]),
     )
+    .on("GET /api/v1/feeds/3/scopes", () => held)
+    .on("PUT /api/v1/feeds/3/scopes", ({ body }) => {
+      const { scopes } = body as { scopes: Scope[] };
+      if (!scopes.length)
+        return { title: "Not now.", status: 409, detail: "A schedule is of the scope 'Stock'." };
+      return (held = { ...held, scopes });
+    })
     .on("PUT /api/v1/schedules/4", ({ body }) => keep([line(body as ScheduleEdit)]))
     .on("DELETE /api/v1/schedules/4", () => keep([]))
     .on("PUT /api/v1/feeds/3/may", ({ body }) => (now = { ...now, ...(body as object) }));
@@ -124,6 +142,47 @@ describe("when a feed is fetched", () => {
     server(schedules([]));
     draw(<Place fetched={false} />);
     expect(await screen.findByText(/Say where its deliveries come from first/)).toBeVisible();
+  });
+});
+
+describe("a scope", () => {
+  it("is made of fields, fetched by itself, and taken back", async () => {
+    const fake = server();
+    fake.on("POST /api/v1/feeds/3/fetches", () => ({}));
+    draw(<Scopes feed={3} fetched />);
+    await userEvent.click(await screen.findByRole("button", { name: "Make a scope" }));
+    expect(screen.getByRole("button", { name: "Keep it" })).toBeDisabled();
+    await userEvent.type(screen.getByLabelText("Name"), " Hourly ");
+    await userEvent.click(screen.getByLabelText("Fields"));
+    await userEvent.click(screen.getByRole("option", { name: "Stock" }));
+    await userEvent.click(screen.getByRole("button", { name: "Keep it" }));
+    expect(await screen.findByText("Hourly")).toBeVisible();
+    expect(fake.calls("PUT /api/v1/feeds/3/scopes")[0]?.body).toEqual({
+      scopes: [{ name: "Hourly", fields: ["stock"] }],
+    });
+    await userEvent.click(screen.getByRole("button", { name: "Fetch now" }));
+    await waitFor(() => expect(fake.calls("POST /api/v1/feeds/3/fetches")).toHaveLength(1));
+    expect(fake.calls("POST /api/v1/feeds/3/fetches")[0]?.query.get("scope")).toBe("Hourly");
+  });
+
+  it("that a schedule is of stays, with the reason", async () => {
+    server(schedules(), scopes({ name: "Hourly", fields: ["stock", "gone"] }));
+    draw(<Scopes feed={3} fetched={false} />);
+    expect(await screen.findByText("Stock, gone (filled no more)")).toBeVisible();
+    await userEvent.click(screen.getByRole("button", { name: "Remove" }));
+    expect(await screen.findByText("A schedule is of the scope 'Stock'.")).toBeVisible();
+    expect(screen.getByText("Hourly")).toBeVisible();
+  });
+
+  it("is what a time may be of", async () => {
+    const fake = server(schedules([]), scopes({ name: "Hourly", fields: ["stock"] }));
+    draw(<Place />);
+    await userEvent.click(await screen.findByRole("button", { name: "Fetch it by itself" }));
+    await userEvent.click(await screen.findByLabelText("What is taken"));
+    await userEvent.click(screen.getByRole("option", { name: "Hourly" }));
+    await userEvent.click(screen.getByRole("button", { name: "Fetch it then" }));
+    expect(await screen.findByText("Hourly:")).toBeVisible();
+    expect(fake.calls("POST /api/v1/feeds/3/schedules")[0]?.body).toMatchObject({ scope: "Hourly" });
   });
 });
 
