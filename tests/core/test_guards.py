@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.contract.checking import Breach
 from nomotax.core.drift.model import DriftFinding
 from nomotax.core.guards.facts import Earlier, Facts
 from nomotax.core.guards.looks import findings
@@ -33,6 +34,9 @@ SCHEMA = StoreSchema(
 )  # fmt: skip
 USUAL = {"price": "10.00", "cost": "6.00", "length": "254", "stock": "3", "maker": "Wicher"}
 MAKERS = {"maker": pl.Series(["Wicher", "Rumak"] * 20)}
+LOST = Breach(kind="column_missing", column="Cena", said="The column 'Cena' is missing.")
+FEW = Breach(kind="type", column="Cena", rows=1, said="In 'Cena' 1 cell is no number.")
+MANY = Breach(kind="empty", column="Stan", rows=50, said="In 'Stan' 50 cells are empty.")
 GONE = DriftFinding(kind="column_gone", severity="hold", column="Cena", rows=100,
                     said="The column 'Cena' is not there any more.")  # fmt: skip
 OUT = GONE.model_copy(update={"kind": "stock_emptied", "column": "Stan",
@@ -58,12 +62,12 @@ def lines_of(changed=(), same=100, new=(), gone=0, rejected=0):
     return pl.DataFrame(told, schema=shape)
 
 
-def facts_of(earlier=BEFORE, filled=None, trial=False, unusual=(), **lines):
+def facts_of(earlier=BEFORE, filled=None, trial=False, unusual=(), breaches=(), **lines):
     frame = lines_of(**lines)
     counts = dict(frame["status"].value_counts().iter_rows())
     rows = frame.filter(pl.col("status") != "gone").height
     full = dict.fromkeys(USUAL, rows) | (filled or {})
-    return Facts(frame.lazy(), SCHEMA, counts, full, earlier, _words, trial, unusual)
+    return Facts(frame.lazy(), SCHEMA, counts, full, earlier, _words, trial, unusual, breaches)
 
 
 def _words(fields):
@@ -123,6 +127,11 @@ TABLE = [
                                          "changed": [{"stock": "0"}] * 50},
      {"stock_emptied:stock": (50, "Stock becomes nothing for 50 of 100 products that had some, "
                                   "50 %")}),
+    ("a column has another name", {"breaches": [LOST, FEW]},
+     {"contract_broken:": (0, "The column 'Cena' is missing")}),
+    ("one cell of a hundred and one of two", {"breaches": [FEW, MANY]},
+     {"contract_broken:": (0, "In 'Stan' 50 cells are empty")}),
+    ("a trial of a broken contract", {"breaches": [LOST], "trial": True}, {}),
     ("a trial of a strange delivery", {"unusual": [GONE], "trial": True}, {}),
     ("a first delivery", {"earlier": (), "same": 0, "new": [{}] * 100}, {}),
     ("some rows as a trial", {"trial": True, "same": 2, "new": [{}] * 5}, {}),

@@ -68,7 +68,9 @@ class OfDelivery(BaseModel):
 
 def answer(model: BaseModel, status: int = 200) -> Response:
     """A model as JSON."""
-    return Response(model.model_dump_json(), status=status, mimetype="application/json")
+    return Response(
+        model.model_dump_json(by_alias=True), status=status, mimetype="application/json"
+    )
 
 
 MEDIA_TYPES = {

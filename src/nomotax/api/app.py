@@ -12,6 +12,7 @@ from werkzeug.exceptions import NotFound, RequestEntityTooLarge
 
 from nomotax.api import (
     categories,
+    contracts,
     contrasts,
     crosswalks,
     deliveries,
@@ -41,8 +42,8 @@ from nomotax.records.database import ping
 from nomotax.settings import settings
 
 _AREAS = (
-    stores, schemas, categories, products, deliveries, feeds, sources, guards, matching, ranges,
-    prices, crosswalks, lookups, rates,
+    stores, schemas, categories, products, deliveries, feeds, sources, contracts, guards, matching,
+    ranges, prices, crosswalks, lookups, rates,
     runs, snapshots, removals, notes, contrasts, messages,
 )  # fmt: skip
 

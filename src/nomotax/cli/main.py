@@ -9,6 +9,7 @@ from typing import Any
 
 import click
 
+from nomotax.cli.check import check_command
 from nomotax.cli.drift import drift_command
 from nomotax.cli.formula import formula_command, print_trace
 from nomotax.cli.reading import companion_files, inspect_command, output, read_command
@@ -99,6 +100,7 @@ for command in (
     read_command,
     suggest_command,
     drift_command,
+    check_command,
     formula_command,
     run_command,
     deliver_command,

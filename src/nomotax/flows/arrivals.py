@@ -30,7 +30,8 @@ from nomotax.records.tables import CrosswalkRecord, Delivery, Feed, Fetch, Run, 
 class DeliveryLine(BaseModel):
     """One delivery. ``rows_before`` is the size of the delivery before it, for comparison.
     ``unusual`` are the things of it that are worth a look, ``said`` the worst of them;
-    ``run_scope`` are the fields that its newest run is of, "" for all."""
+    ``run_scope`` are the fields that its newest run is of, "" for all. In so many points it
+    ``breaches`` its feed's contract."""
 
     id: int
     file_name: str
@@ -51,6 +52,7 @@ class DeliveryLine(BaseModel):
     run_id: int | None
     run_status: str | None
     run_scope: str = ""
+    breaches: int = 0
     counts: dict[str, int]
 
 
@@ -241,6 +243,7 @@ def delivery_line(
         same_as=same.id if same else None,
         run_id=run.id if run else None,
         run_status=run.status if run else None,
+        breaches=len(delivery.breaches or []),
         run_scope=scope.name if run and (scope := scope_of(run)) else "",
         counts=run.counts if run else {},
     )

@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from sqlmodel import Session
 
 from nomotax.artifacts.store import artifacts
+from nomotax.core.contract.checking import Breach
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.drift.broken import broke_off
 from nomotax.core.drift.find import behold, first
@@ -57,8 +58,9 @@ class Unusual(BaseModel):
 
 class DeliveryBeside(BaseModel):
     """What is unusual in a delivery beside the one ``before`` it and what ``known`` ones were like,
-    the worst first; ``before`` is null for a feed's first. ``renames`` are the names that columns
-    of this delivery are called by another by."""
+    the worst first; ``before`` is null for a feed's first. ``breaches`` is in what it breaks its
+    feed's contract. ``renames`` are the names that columns of this delivery are called by another
+    by."""
 
     id: int
     file_name: str
@@ -66,6 +68,7 @@ class DeliveryBeside(BaseModel):
     before: EarlierDelivery | None
     known: int
     things: list[Unusual]
+    breaches: list[Breach]
     renames: dict[str, str]
 
 
@@ -205,6 +208,7 @@ def unusual(delivery_id: int) -> DeliveryBeside:
         before=_earlier(before) if before else None,
         known=len(told["known"]),
         things=[_thing(one, delivery, earlier, schema) for one in found],
+        breaches=[Breach.model_validate(one) for one in delivery.breaches or []],
         renames=_renames(parse_reading(delivery.reading)),
     )
 

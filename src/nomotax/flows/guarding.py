@@ -18,6 +18,7 @@ from nomotax.core.guards.looks import blind, findings, middle_price
 from nomotax.core.guards.model import SORTS, Finding, Guard, GuardKind, GuardSort, guards_of
 from nomotax.flows.beside import unusual_for
 from nomotax.flows.changesets import changeset_name, findings_name
+from nomotax.flows.contracts import breaches_of
 from nomotax.flows.offers import scope_of
 from nomotax.flows.preparing import delivery_used
 from nomotax.records.crosswalks import Crosswalks
@@ -115,7 +116,7 @@ def guarded(
 
     facts = Facts(
         artifacts().scan(changeset_name(run)), schema, counts, run.used["filled"], earlier,
-        words, trial, unusual_for(delivery, crosswalk, schema),
+        words, trial, unusual_for(delivery, crosswalk, schema), breaches_of(delivery),
     )  # fmt: skip
     found = list(findings(facts, own))
     places = [
@@ -161,6 +162,7 @@ def try_guards(feed_id: int, wanted: Guards) -> Tried:
         facts = Facts(
             artifacts().scan(changeset_name(run)), schema, run.counts, run.used.get("filled", {}),
             _earlier(before), unusual=unusual_for(brought[known_id(run)], draft, schema),
+            breaches=breaches_of(brought[known_id(run)]),
         )  # fmt: skip
         tried.append(
             TriedRun(

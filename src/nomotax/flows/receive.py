@@ -32,6 +32,7 @@ from nomotax.flows.companions import (
     feeds_leaning_on,
     refuse_circle,
 )
+from nomotax.flows.contracts import hold_against
 from nomotax.flows.pictures import keep_pictures
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
@@ -164,7 +165,8 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
             return _keep_failure(delivery_id, error, reading)
     if reading is not None or saved is None:
         save_reading(delivery.feed_id, chosen)
-    done = look(delivery_id)
+    look(delivery_id)
+    done = hold_against(delivery_id)
     if fresh:
         # After the reading is saved: those that join this table must find the new one.
         read_leaning(done)

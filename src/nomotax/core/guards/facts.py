@@ -11,6 +11,7 @@ import polars as pl
 
 from nomotax.core.changes.later import LATER
 from nomotax.core.changes.marks import NEW, OLD
+from nomotax.core.contract.checking import Breach
 from nomotax.core.drift.model import DriftFinding
 from nomotax.core.kinds import FieldKind
 from nomotax.core.numbers import NUMBER
@@ -53,7 +54,8 @@ class Facts:
     how many rows each field was ``filled``. ``earlier`` are the deliveries applied before it, the
     newest first. ``words`` gives the values that products of the store have in some fields; None
     where that is not known any more. A ``trial`` has only some of the rows. ``unusual`` is what the
-    delivery has been found to be beside those before it."""
+    delivery has been found to be beside those before it, ``breaches`` in what it breaks its feed's
+    contract."""
 
     lines: pl.LazyFrame
     schema: StoreSchema
@@ -63,6 +65,7 @@ class Facts:
     words: Callable[[Sequence[str]], Mapping[str, pl.Series]] | None = None
     trial: bool = False
     unusual: Sequence[DriftFinding] = ()
+    breaches: Sequence[Breach] = ()
 
     @cached_property
     def columns(self) -> list[str]:

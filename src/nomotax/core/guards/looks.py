@@ -279,6 +279,16 @@ def _delivery_unusual(facts: Facts, limit: Decimal) -> Iterator[Seen]:
         yield Seen(" ".join([*said[:_SAID], *more]).rstrip("."))
 
 
+def _contract_broken(facts: Facts, limit: Decimal) -> Iterator[Seen]:
+    """What a file was to be, as a whole, and in rows where they are many."""
+    said = [
+        one.said for one in facts.breaches if not one.rows or _over(one.rows, facts.rows, limit)
+    ]
+    if said and not facts.trial:
+        more = [f"It breaks its contract in {len(said) - _SAID} more points"]
+        yield Seen(" ".join([*said[:_SAID], *more * (len(said) > _SAID)]).rstrip("."))
+
+
 LOOKS: Mapping[GuardKind, Look] = {
     "rows_fewer": _rows_fewer,
     "rows_rejected": _rows_rejected,
@@ -293,6 +303,7 @@ LOOKS: Mapping[GuardKind, Look] = {
     "scale_shifted": _scale_shifted,
     "new_words": _new_words,
     "delivery_unusual": _delivery_unusual,
+    "contract_broken": _contract_broken,
 }
 
 

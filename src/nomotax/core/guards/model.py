@@ -11,7 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field
 GuardKind = Literal[
     "rows_fewer", "rows_rejected", "products_new", "prices_moved", "cells_empty",
     "products_gone", "price_moved", "under_cost", "under_margin", "stock_emptied",
-    "scale_shifted", "new_words", "delivery_unusual",
+    "scale_shifted", "new_words", "delivery_unusual", "contract_broken",
 ]  # fmt: skip
 #: A guard holds the whole run, or the lines that it is about.
 Holds = Literal["run", "lines"]
@@ -79,6 +79,8 @@ SORTS: Mapping[GuardKind, GuardSort] = {
               "{limit} of those"),
         _sort("delivery_unusual", "Unusual delivery", "run", "",
               "it is so unlike the deliveries before it that something must be wrong with it"),
+        _sort("contract_broken", "Broken contract", "run", "1",
+              "its file breaks the feed's contract, as a whole or in over {limit} % of its rows"),
     )
 }  # fmt: skip
 
