@@ -96,7 +96,8 @@ def try_source(path: FeedPath, body: SourceEdit) -> Response:
 @api.get("/feeds/<int:feed_id>/profile.json")
 def export_profile(path: FeedPath) -> Response:
     """A feed as one document, without its deliveries and secrets."""
-    data = profiles.profile_of(path.feed_id).model_dump_json(indent=1, exclude_none=True).encode()
+    profile = profiles.profile_of(path.feed_id)
+    data = profile.model_dump_json(indent=1, exclude_none=True, by_alias=True).encode()
     return attachment(data, "feed-profile.json", "application/json")
 
 

@@ -6,10 +6,12 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from nomotax.core.contract.model import Contract
 from nomotax.core.crosswalk.model import Bundle
 from nomotax.core.crosswalk.scope import Scope
 from nomotax.core.errors import Conflict, NotFound
 from nomotax.core.guards.model import Guard
+from nomotax.flows.contracts import contract_of, set_contract
 from nomotax.flows.crosswalks import refuse_unknown, take_bundle
 from nomotax.flows.guarding import Guards, guards, set_guards
 from nomotax.flows.receive import save_reading
@@ -37,6 +39,7 @@ class FeedProfile(BaseModel):
     schedules: list[ScheduleEdit] = Field(default=[], max_length=50)
     may: Policy = "wait"
     guards: list[Guard] = []
+    contract: Contract | None = None
     crosswalk: Bundle | None = None
 
 
@@ -56,7 +59,8 @@ def profile_of(feed_id: int) -> FeedProfile:
             )
             for one in when.schedules
         ],
-        guards=guards(feed_id).guards, crosswalk=_crosswalk(feed_id),
+        guards=guards(feed_id).guards, contract=contract_of(feed_id).contract,
+        crosswalk=_crosswalk(feed_id),
     )  # fmt: skip
 
 
@@ -93,6 +97,7 @@ def feed_from_profile(store_id: int, profile: FeedProfile) -> int:
             save_reading(feed_id, bundle.reading)
     set_source(feed_id, SourceEdit(source=profile.source))
     set_guards(feed_id, Guards(guards=profile.guards))
+    set_contract(feed_id, profile.contract)
     set_policy(feed_id, profile.may)
     set_scopes(feed_id, ScopesEdit(scopes=profile.scopes))
     for one in profile.schedules:

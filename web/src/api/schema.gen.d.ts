@@ -1284,6 +1284,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/feeds/{feed_id}/contract": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A feed's contract, and in what its newest delivery breaks it. */
+        get: operations["contracts_get_contract_feeds__int_feed_id__contract_get"];
+        /** Set it, or with null take it away; the newest delivery is held against it at once. */
+        put: operations["contracts_set_contract_feeds__int_feed_id__contract_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/contract/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A contract that the last deliveries have kept; nothing is saved. */
+        get: operations["contracts_draft_contract_feeds__int_feed_id__contract_draft_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/contract.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The contract as a Table Schema, for programs of the supplier. */
+        get: operations["contracts_get_table_schema_feeds__int_feed_id__contract_json_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{feed_id}/contract.html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The contract as a page for people, complete in itself. */
+        get: operations["contracts_get_page_feeds__int_feed_id__contract_html_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/feeds/{feed_id}/guards": {
         parameters: {
             query?: never;
@@ -2798,7 +2867,8 @@ export interface components {
          * DeliveryLine
          * @description One delivery. ``rows_before`` is the size of the delivery before it, for comparison.
          *     ``unusual`` are the things of it that are worth a look, ``said`` the worst of them;
-         *     ``run_scope`` are the fields that its newest run is of, "" for all.
+         *     ``run_scope`` are the fields that its newest run is of, "" for all. In so many points it
+         *     ``breaches`` its feed's contract.
          */
         DeliveryLine: {
             /** Id */
@@ -2845,6 +2915,11 @@ export interface components {
              * @default
              */
             run_scope?: string;
+            /**
+             * Breaches
+             * @default 0
+             */
+            breaches?: number;
             /** Counts */
             counts: {
                 [key: string]: number;
@@ -4650,8 +4725,9 @@ export interface components {
         /**
          * DeliveryBeside
          * @description What is unusual in a delivery beside the one ``before`` it and what ``known`` ones were like,
-         *     the worst first; ``before`` is null for a feed's first. ``renames`` are the names that columns
-         *     of this delivery are called by another by.
+         *     the worst first; ``before`` is null for a feed's first. ``breaches`` is in what it breaks its
+         *     feed's contract. ``renames`` are the names that columns of this delivery are called by another
+         *     by.
          */
         DeliveryBeside: {
             /** Id */
@@ -4665,10 +4741,46 @@ export interface components {
             known: number;
             /** Things */
             things: components["schemas"]["Unusual"][];
+            /** Breaches */
+            breaches: components["schemas"]["Breach"][];
             /** Renames */
             renames: {
                 [key: string]: string;
             };
+        };
+        /**
+         * Breach
+         * @description One thing in which a file breaks its contract: in how many ``rows``, 0 where it is about the
+         *     file as a whole; ``row`` is the number of the first of them, and ``value`` what stands there.
+         */
+        Breach: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "file_format" | "file_encoding" | "file_delimiter" | "rows_few" | "rows_many" | "column_missing" | "column_more" | "empty" | "filled_low" | "type" | "pattern" | "enum" | "minimum" | "maximum" | "min_length" | "max_length" | "unique" | "primary_key";
+            /**
+             * Column
+             * @default
+             */
+            column?: string;
+            /**
+             * Rows
+             * @default 0
+             */
+            rows?: number;
+            /**
+             * Row
+             * @default null
+             */
+            row?: number | null;
+            /**
+             * Value
+             * @default
+             */
+            value?: string;
+            /** Said */
+            said: string;
         };
         /**
          * EarlierDelivery
@@ -7490,7 +7602,218 @@ export interface components {
              */
             guards?: components["schemas"]["Guard"][];
             /** @default null */
+            contract?: components["schemas"]["Contract"] | null;
+            /** @default null */
             crosswalk?: components["schemas"]["Bundle"] | null;
+        };
+        /**
+         * ColumnTerms
+         * @description What a column must be like. Beside what Table Schema says of a field: one that is
+         *     ``optional`` may be missing, and of its rows ``filled`` percent at least must be filled.
+         */
+        ColumnTerms: {
+            /** Name */
+            name: string;
+            /**
+             * Type
+             * @default any
+             * @enum {string}
+             */
+            type?: "string" | "integer" | "number" | "boolean" | "date" | "any";
+            /**
+             * Title
+             * @default
+             */
+            title?: string;
+            /**
+             * Description
+             * @default
+             */
+            description?: string;
+            /**
+             * Format
+             * @default default
+             */
+            format?: string;
+            /**
+             * Decimalchar
+             * @default .
+             * @enum {string}
+             */
+            decimalChar?: "." | ",";
+            /**
+             * Groupchar
+             * @default
+             */
+            groupChar?: string;
+            /**
+             * Barenumber
+             * @default true
+             */
+            bareNumber?: boolean;
+            /**
+             * Truevalues
+             * @default [
+             *       "true",
+             *       "True",
+             *       "TRUE",
+             *       "1"
+             *     ]
+             */
+            trueValues?: string[];
+            /**
+             * Falsevalues
+             * @default [
+             *       "false",
+             *       "False",
+             *       "FALSE",
+             *       "0"
+             *     ]
+             */
+            falseValues?: string[];
+            /**
+             * @default {
+             *       "required": false,
+             *       "unique": false,
+             *       "pattern": null,
+             *       "enum": null,
+             *       "minimum": null,
+             *       "maximum": null,
+             *       "minLength": null,
+             *       "maxLength": null
+             *     }
+             */
+            constraints?: components["schemas"]["Constraints"];
+            /**
+             * Optional
+             * @default false
+             */
+            optional?: boolean;
+            /**
+             * Filled
+             * @default null
+             */
+            filled?: string | null;
+        };
+        /**
+         * Constraints
+         * @description What every filled cell of a column must be; ``required`` lets none be empty.
+         */
+        Constraints: {
+            /**
+             * Required
+             * @default false
+             */
+            required?: boolean;
+            /**
+             * Unique
+             * @default false
+             */
+            unique?: boolean;
+            /**
+             * Pattern
+             * @default null
+             */
+            pattern?: string | null;
+            /**
+             * Enum
+             * @default null
+             */
+            enum?: string[] | null;
+            /**
+             * Minimum
+             * @default null
+             */
+            minimum?: string | null;
+            /**
+             * Maximum
+             * @default null
+             */
+            maximum?: string | null;
+            /**
+             * Minlength
+             * @default null
+             */
+            minLength?: number | null;
+            /**
+             * Maxlength
+             * @default null
+             */
+            maxLength?: number | null;
+        };
+        /**
+         * Contract
+         * @description What the files of a feed must look like. ``primary_key`` are columns that together tell one
+         *     row from another; ``missing_values`` stand for nothing; ``others`` lets a file have further
+         *     columns.
+         */
+        Contract: {
+            /** Fields */
+            fields: components["schemas"]["ColumnTerms"][];
+            /**
+             * Missingvalues
+             * @default [
+             *       ""
+             *     ]
+             */
+            missingValues?: string[];
+            /**
+             * Primarykey
+             * @default []
+             */
+            primaryKey?: string[];
+            /**
+             * Title
+             * @default
+             */
+            title?: string;
+            /**
+             * Description
+             * @default
+             */
+            description?: string;
+            /**
+             * Others
+             * @default true
+             */
+            others?: boolean;
+            /**
+             * @default {
+             *       "format": "",
+             *       "encoding": "",
+             *       "delimiter": ""
+             *     }
+             */
+            file?: components["schemas"]["FileTerms"];
+            /**
+             * @default {
+             *       "least": null,
+             *       "most": null
+             *     }
+             */
+            rows?: components["schemas"]["RowTerms"];
+        };
+        /**
+         * FileTerms
+         * @description How the file is written; "" for any way.
+         */
+        FileTerms: {
+            /**
+             * Format
+             * @default
+             * @enum {string}
+             */
+            format?: "" | "delimited" | "workbook" | "xml" | "json";
+            /**
+             * Encoding
+             * @default
+             */
+            encoding?: string;
+            /**
+             * Delimiter
+             * @default
+             */
+            delimiter?: string;
         };
         /**
          * Guard
@@ -7501,7 +7824,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual";
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual" | "contract_broken";
             /**
              * On
              * @default true
@@ -7509,6 +7832,22 @@ export interface components {
             on?: boolean;
             /** Limit */
             limit: number | string;
+        };
+        /**
+         * RowTerms
+         * @description How many rows it has.
+         */
+        RowTerms: {
+            /**
+             * Least
+             * @default null
+             */
+            least?: number | null;
+            /**
+             * Most
+             * @default null
+             */
+            most?: number | null;
         };
         /** ScheduleEdit */
         ScheduleEdit: {
@@ -7701,6 +8040,47 @@ export interface components {
             delivery_id: number | null;
         };
         /**
+         * FeedContract
+         * @description What a feed's files must look like, null for anything, and in plain words; and in what its
+         *     newest delivery that could be read breaks it. ``delivery_id`` is null while none came.
+         */
+        FeedContract: {
+            contract: components["schemas"]["Contract"] | null;
+            /** File */
+            file: string[];
+            /** Columns */
+            columns: components["schemas"]["ColumnTold"][];
+            /** Delivery Id */
+            delivery_id: number | null;
+            /** File Name */
+            file_name: string;
+            /** Breaches */
+            breaches: components["schemas"]["Breach"][];
+        };
+        /**
+         * ColumnTold
+         * @description A column of a contract, and what it says of it.
+         */
+        ColumnTold: {
+            /** Name */
+            name: string;
+            /** Said */
+            said: string;
+        };
+        /** ContractEdit */
+        ContractEdit: {
+            contract: components["schemas"]["Contract"] | null;
+        };
+        /**
+         * ContractDraft
+         * @description A draft, and how many deliveries all of which keep it.
+         */
+        ContractDraft: {
+            contract: components["schemas"]["Contract"];
+            /** Deliveries */
+            deliveries: number;
+        };
+        /**
          * FeedGuards
          * @description With what each kind of them holds, and when; ``blind`` are those that can see nothing in
          *     this store, and why.
@@ -7726,7 +8106,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual";
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual" | "contract_broken";
             /** Name */
             name: string;
             /**
@@ -7771,7 +8151,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual";
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual" | "contract_broken";
             /** Field */
             field: string;
             /**
@@ -9160,7 +9540,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual";
+            kind: "rows_fewer" | "rows_rejected" | "products_new" | "prices_moved" | "cells_empty" | "products_gone" | "price_moved" | "under_cost" | "under_margin" | "stock_emptied" | "scale_shifted" | "new_words" | "delivery_unusual" | "contract_broken";
             /** Field */
             field: string;
             /**
@@ -14414,6 +14794,237 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contracts_get_contract_feeds__int_feed_id__contract_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedContract"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contracts_set_contract_feeds__int_feed_id__contract_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContractEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedContract"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contracts_draft_contract_feeds__int_feed_id__contract_draft_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ContractDraft"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contracts_get_table_schema_feeds__int_feed_id__contract_json_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    contracts_get_page_feeds__int_feed_id__contract_html_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                feed_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Not Found */
             404: {
                 headers: {

@@ -95,6 +95,7 @@ export function delivery(more: Partial<DeliveryLine> = {}): DeliveryLine {
     run_id: null,
     run_status: null,
     run_scope: "",
+    breaches: 0,
     counts: {},
     ...more,
   };

@@ -46,7 +46,7 @@ export function DeliveryRow({ store, feed, feeds, delivery }: RowProps) {
       </Typography>
       <Typography variant="body2" component="div" color={bad ? "error" : "textSecondary"}>
         {bad ? delivery.error : <Outcome store={store} delivery={delivery} />}
-        {delivery.unusual > 0 && (
+        {isStrange(delivery) && (
           <Typography noWrap variant="caption" component="div" title={delivery.said}>
             <UnusualIn base={base} delivery={delivery} />
           </Typography>
@@ -76,10 +76,18 @@ export function DeliveryRow({ store, feed, feeds, delivery }: RowProps) {
 export function UnusualIn({ base, delivery }: { base: string; delivery: DeliveryLine }) {
   return (
     <Link to={`${base}/unusual?delivery=${delivery.id}`}>
-      {count(delivery.unusual, "thing", "things")} unusual: {delivery.said}
+      {[
+        delivery.breaches && `breaks its contract in ${count(delivery.breaches, "point", "points")}`,
+        delivery.unusual && `${count(delivery.unusual, "thing", "things")} unusual: ${delivery.said}`,
+      ]
+        .filter(Boolean)
+        .join("; ")}
     </Link>
   );
 }
+
+/** Whether a delivery is unlike those before it, or what it was to be. */
+export const isStrange = ({ unusual, breaches }: DeliveryLine) => unusual > 0 || (breaches ?? 0) > 0;
 
 /** How much it has. */
 export function Size({ delivery }: { delivery: DeliveryLine }) {

@@ -13,7 +13,7 @@ import { isFetching } from "../../api/sources";
 import { Mark, type ValueState } from "../../components/Mark";
 import { Failure } from "../../components/states";
 import { ago, count } from "../../components/words";
-import { DeliveryRow, Outcome, Size, UnusualIn } from "./DeliveryRow";
+import { DeliveryRow, Outcome, Size, UnusualIn, isStrange } from "./DeliveryRow";
 import { DeliveryMenu, FeedMenu } from "./menus";
 import { NextWeek } from "./NextWeek";
 import { useUpload } from "./useUpload";
@@ -117,12 +117,12 @@ export function FeedRow({ store, feed, feeds, limit }: FeedRowProps) {
             <Needed store={store} feed={feed} />
           </Typography>
           <LastFetch store={store} feed={feed} />
-          {newest && newest.unusual > 0 && newest.status !== "reading" && (
+          {newest && isStrange(newest) && newest.status !== "reading" && (
             <Typography noWrap variant="caption" component="div" title={newest.said}>
               <UnusualIn base={base} delivery={newest} />
             </Typography>
           )}
-          {newest && !newest.unusual && !["busy", "map", "prepare", "unfetched"].includes(feed.needs) && (
+          {newest && !isStrange(newest) && !["busy", "map", "prepare", "unfetched"].includes(feed.needs) && (
             <Typography noWrap variant="caption" color="textSecondary" component="div">
               {newest.error || <Outcome store={store} delivery={newest} />}
             </Typography>

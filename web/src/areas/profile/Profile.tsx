@@ -8,6 +8,7 @@ import { Confirm } from "../../components/Confirm";
 import { Failure, Waiting } from "../../components/states";
 import { capital } from "../../components/words";
 import { useFeed } from "../../shell/feed";
+import { ContractPart } from "../contract/ContractPart";
 import { May } from "./May";
 import { Schedules } from "./Schedules";
 import { Scopes } from "./Scopes";
@@ -40,6 +41,9 @@ export function Profile() {
         <Part title="What becomes of what comes by itself">
           <May feed={feed} may={schedules.data.may} />
           <Quiet feed={feed} days={schedules.data.quiet_days} />
+        </Part>
+        <Part title="Contract">
+          <ContractPart feed={feed} />
         </Part>
         <Part title="Sent by others">
           <Sending feed={feed} token={source.data.token} />

@@ -70,6 +70,14 @@ function server(start = from(), looks: FetchLine[] = [], found: Tried[] = [tried
   const fake = new FakeServer()
     .on("GET /api/v1/feeds/3/source", () => now)
     .on("GET /api/v1/feeds/3/schedules", () => ({ schedules: [], may: "wait", quiet_days: null }))
+    .on("GET /api/v1/feeds/3/contract", () => ({
+      contract: null,
+      file: [],
+      columns: [],
+      delivery_id: null,
+      file_name: "",
+      breaches: [],
+    }))
     .on("GET /api/v1/feeds/3/scopes", () => ({ scopes: [], fields: [] }))
     .on("GET /api/v1/feeds/3/fetches", () => ({ fetches: looks }))
     .on("POST /api/v1/feeds/3/fetches", () => look({ status: "queued" }))

@@ -8,6 +8,7 @@ import { useReread, useTakeName, useUnusual, type DeliveryBeside, type Unusual }
 import { Mark, type ValueState } from "../../components/Mark";
 import { Failure, Nothing, Waiting } from "../../components/states";
 import { ago, count } from "../../components/words";
+import { Breaches } from "../contract/ContractPart";
 import { useFeed } from "../../shell/feed";
 import { useStoreId } from "../../shell/Shell";
 import { useUndo } from "../../shell/undo";
@@ -39,7 +40,7 @@ const GROUPS: { severity: Unusual["severity"]; title: string; state: ValueState;
 ];
 
 function Told({ told }: { told: DeliveryBeside }) {
-  if (!told.before)
+  if (!told.before && !told.breaches.length)
     return (
       <Nothing title="Nothing to hold it beside yet">
         This is the first delivery of its feed that is read this way. From the next one on you see here what
@@ -49,19 +50,39 @@ function Told({ told }: { told: DeliveryBeside }) {
   return (
     <Box sx={{ overflow: "auto", p: 2 }}>
       <Box sx={{ maxWidth: 980 }}>
+        {told.breaches.length > 0 && <Broken told={told} />}
         <Typography variant="h2">
           {told.things.length ? `Unusual in ${told.file_name}` : `Nothing unusual in ${told.file_name}`}
         </Typography>
         <Typography color="textSecondary" sx={{ mb: 2 }}>
-          {told.rows.toLocaleString("en")} rows, beside {told.before.file_name} (
-          {ago(told.before.received_at)}) and what {count(told.known, "delivery was", "deliveries were")} like
-          so far.
+          {told.rows.toLocaleString("en")} rows
+          {told.before
+            ? `, beside ${told.before.file_name} (${ago(told.before.received_at)}) and what ` +
+              `${count(told.known, "delivery was", "deliveries were")} like so far.`
+            : "; there is nothing to hold it beside yet."}
         </Typography>
         {GROUPS.map((group) => (
           <Group key={group.severity} told={told} group={group} />
         ))}
         <Names told={told} />
       </Box>
+    </Box>
+  );
+}
+
+/** In what it is not as its feed's contract has it. */
+function Broken({ told }: { told: DeliveryBeside }) {
+  const store = useStoreId();
+  const { feed } = useFeed();
+  return (
+    <Box component="section" aria-label="Its contract" sx={{ mb: 2.5 }}>
+      <Typography variant="h2">
+        {told.file_name} breaks its contract in {count(told.breaches.length, "point", "points")}
+      </Typography>
+      <Breaches of={told.breaches} />
+      <Button component={Link} color="inherit" to={`/s/${store}/feeds/${feed}/profile`}>
+        Open the contract
+      </Button>
     </Box>
   );
 }

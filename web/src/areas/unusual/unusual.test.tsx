@@ -47,6 +47,7 @@ const told = (more: Partial<DeliveryBeside> = {}): DeliveryBeside => ({
   known: 4,
   things: THINGS,
   renames: {},
+  breaches: [],
   ...more,
 });
 
@@ -111,6 +112,19 @@ describe("what is unusual in a delivery", () => {
     await userEvent.click(screen.getByRole("button", { name: "Undo" }));
     await waitFor(() => expect(fake.calls("PUT /api/v1/deliveries/7/reading")).toHaveLength(1));
     expect(await screen.findByRole("button", { name: "Take the new name" })).toBeInTheDocument();
+  });
+
+  it("says in what the delivery breaks its contract, also where it is the first", async () => {
+    const said = "The column 'Netto' is missing.";
+    server(told({ before: null, known: 0, things: [], breaches: [{ kind: "column_missing", said }] }));
+    place();
+    const region = within(await screen.findByRole("region", { name: "Its contract" }));
+    expect(region.getByRole("heading")).toHaveTextContent("week-5.csv breaks its contract in 1 point");
+    expect(region.getByText(said)).toBeVisible();
+    expect(region.getByRole("link", { name: "Open the contract" })).toHaveAttribute(
+      "href",
+      "/s/1/feeds/3/profile",
+    );
   });
 
   it("says that a first delivery has nothing to be held beside", async () => {
