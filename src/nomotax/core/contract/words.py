@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 from nomotax.core.contract.model import ColumnTerms, Contract
@@ -11,8 +12,9 @@ _TYPES = {"string": "text", "integer": "a whole number", "any": "anything", "boo
 _MARKS = {".": "a decimal point, as 1234.50", ",": "a decimal comma, as 1234,50"}
 _DELIMITERS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "vertical bars"}
 _DATES = {"default": "2026-11-30", "any": "2026-11-30 or 30.11.2026"}
-#: So many words of a list are told.
-_TOLD = 20
+#: So many words of a list are told, and so many lengths of a number.
+_TOLD, _FEW = 20, 5
+_DIGITS = re.compile(r"\[0-9\]\{(\d+)(?:,(\d+))?\}")
 
 
 def about_file(contract: Contract) -> list[str]:
@@ -46,7 +48,7 @@ def about_column(one: ColumnTerms) -> str:
     if rule.enum is not None:
         few = ", ".join(rule.enum[:_TOLD]) + (" …" if len(rule.enum) > _TOLD else "")
         told.append(f"one of: {few}")
-    told += [f"of the form {rule.pattern}"] * (rule.pattern is not None)
+    told += [] if rule.pattern is None else [_form(rule.pattern)]
     if rule.required:
         told.append("never empty")
     elif one.filled is not None:
@@ -54,6 +56,20 @@ def about_column(one: ColumnTerms) -> str:
     told += ["in no two rows the same"] * rule.unique
     told += ["may be missing"] * one.optional
     return "; ".join(told)
+
+
+def _form(pattern: str) -> str:
+    """A pattern in words, where it only counts digits."""
+    counts = [_DIGITS.fullmatch(part) for part in pattern.split("|")]
+    lengths = [n for one in counts if one for n in _lengths(one)]
+    if not all(counts) or len(lengths) > _FEW:
+        return f"of the form {pattern}"
+    *others, last = (str(n) for n in lengths)
+    return f"{', '.join(others)} or {last} digits" if others else f"{last} digits"
+
+
+def _lengths(one: re.Match[str]) -> range:
+    return range(int(one[1]), int(one[2] or one[1]) + 1)
 
 
 def _typed(one: ColumnTerms) -> str:

@@ -127,7 +127,7 @@ function Told({ feed, known }: { feed: number; known: FeedContract }) {
         <Box>
           <Typography component="span">
             <Mark
-              state={known.breaches.length ? "refused" : "changed"}
+              state={known.breaches.length ? "refused" : "computed"}
               says={known.breaches.length ? "broken" : "kept"}
             />{" "}
             <Link to={`/s/${store}/feeds/${feed}/unusual?delivery=${known.delivery_id}`}>

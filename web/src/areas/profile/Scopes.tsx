@@ -34,7 +34,7 @@ function Known({ feed, fetched, known }: ScopesProps & { known: FeedScopes }) {
       },
       () => undefined,
     );
-  if (!known.fields.length)
+  if (!known.fields.length && !known.scopes.length)
     return <Typography color="textSecondary">It fills no fields yet; map it first.</Typography>;
   return (
     <Box>
