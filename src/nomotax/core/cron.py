@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from itertools import islice
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import ZoneInfo
 
 from cron_descriptor import Options, get_description
 from cronsim import CronSim, CronSimError
 from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from nomotax.core.zones import zones
 
 #: Minute, hour, day of the month, month, day of the week.
 _PARTS = 5
@@ -26,7 +28,7 @@ class Cron(BaseModel):
 
     @model_validator(mode="after")
     def _comes(self) -> Cron:
-        if self.zone not in available_timezones():
+        if self.zone not in zones():
             raise ValueError(f"there is no time zone {self.zone!r}")
         if len(self.expression.split()) != _PARTS:
             raise ValueError(

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 from urllib.parse import urlsplit
-from zoneinfo import available_timezones
 
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter, field_validator, model_validator
+
+from nomotax.core.zones import zones
 
 Take = Literal["newest", "together", "each"]
 Protection = Literal["tls", "starttls", "none"]
@@ -29,7 +30,7 @@ class _Source(BaseModel):
     @field_validator("zone")
     @classmethod
     def _known(cls, zone: str) -> str:
-        if zone not in available_timezones():
+        if zone not in zones():
             raise ValueError(f"there is no time zone {zone!r}")
         return zone
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any
 
@@ -49,11 +50,20 @@ def read_table(
     return pl.concat(found) if found else pl.DataFrame(schema=schema)
 
 
+@lru_cache(maxsize=2)
+def _driver(url: str) -> dbapi.Connection:
+    """What connections to a database are made from. It has asked for the types that are there,
+    which takes nearly all of the time that a new one costs; its own connection is closed."""
+    known = dbapi.connect(url)
+    known.adbc_connection.close()
+    return known
+
+
 def read_pieces(query: str, schema: dict[str, Any], moment: str = "") -> Iterator[pl.DataFrame]:
     """The rows of a query in pieces of some megabytes, as they come; at least one piece. With
     ``moment`` as a transaction sees it that has exported its snapshot under this name."""
     none = True
-    with dbapi.connect(database_url()) as connection, connection.cursor() as cursor:
+    with _driver(database_url()).adbc_clone() as connection, connection.cursor() as cursor:
         if moment:
             cursor.execute("set transaction isolation level repeatable read")
             cursor.execute(f"set transaction snapshot '{moment}'")
