@@ -13,6 +13,7 @@ from pydantic_settings import BaseSettings, SettingsConfigDict
 class Settings(BaseSettings):
     """Read from environment variables that begin with ``NOMOTAX_``.
 
+    Artifacts of a bucket are kept at hand in the folder ``nearby``, of so many ``nearby_gb``;
     ``hosts`` are names under which the application may be reached beside the loopback ones;
     ``fetch_inside`` are hosts (``name`` or ``name:port``) inside our own network that may be
     fetched from, ``folders`` those of this machine, separated by colons, that may be watched, and
@@ -25,6 +26,8 @@ class Settings(BaseSettings):
 
     database_url: str = ""
     artifacts: str = "var/artifacts"
+    nearby: Path = Path("var/nearby")
+    nearby_gb: int = Field(default=20, ge=1)
     home: Path = Path("var")
     web: Path = Path(__file__).parents[2] / "web" / "dist"
     upload_limit_mb: int = Field(default=1024, ge=1)

@@ -16,8 +16,9 @@ from typing import IO, Any
 import fsspec
 import polars as pl
 from fsspec import AbstractFileSystem
-from fsspec.implementations.local import LocalFileSystem
+from fsspec.utils import get_protocol
 
+from nomotax.artifacts.nearby import Nearby
 from nomotax.core.errors import NotFound, TooLarge
 from nomotax.settings import settings
 
@@ -41,11 +42,15 @@ class Received:
 
 
 class ArtifactStore:
-    """Names are relative, with slashes. An artifact is written once and never changed."""
+    """Names are relative, with slashes. An artifact is written once and never changed. Those of a
+    bucket are fetched into the folder ``nearby``, of ``most`` bytes."""
 
-    def __init__(self, url: str) -> None:
+    def __init__(self, url: str, nearby: Path, most: int) -> None:
         self.fs: AbstractFileSystem
-        self.fs, self.root = fsspec.core.url_to_fs(url, auto_mkdir=True)
+        apart = get_protocol(url) != "file"
+        own = {} if apart else {"auto_mkdir": True}
+        self.fs, self.root = fsspec.core.url_to_fs(url, **own)
+        self.nearby = Nearby(self.fs, nearby, most) if apart else None
 
     def _path(self, name: str) -> str:
         if PurePosixPath(name).is_absolute() or ".." in PurePosixPath(name).parts:
@@ -131,23 +136,23 @@ class ArtifactStore:
     def local(self, name: str) -> Iterator[Path]:
         """An artifact as a file on this machine, fetched where it lies elsewhere. Raises
         ``NotFound``."""
-        path = self._path(name)
-        if not self.fs.exists(path):
-            raise NotFound(f"The file {name!r} is no longer kept.")
-        if isinstance(self.fs, LocalFileSystem):
-            yield Path(path)
-            return
-        with tempfile.TemporaryDirectory(prefix="nomotax-") as folder:
-            target = Path(folder) / "delivery"
-            self.fs.get_file(path, str(target))
-            yield target
+        yield self._here(name, f"The file {name!r} is no longer kept.")
 
     def scan(self, name: str) -> pl.LazyFrame:
         """A table, lazily. Raises ``NotFound``."""
+        return pl.scan_parquet(self._here(name, f"The table {name!r} is no longer kept."))
+
+    def _here(self, name: str, gone: str) -> Path:
+        """An artifact as a file of this machine. Raises ``NotFound``, saying that it is gone."""
         path = self._path(name)
+        try:
+            if self.nearby is not None:
+                return self.nearby.file(path)
+        except FileNotFoundError as error:
+            raise NotFound(gone) from error
         if not self.fs.exists(path):
-            raise NotFound(f"The table {name!r} is no longer kept.")
-        return pl.scan_parquet(self.fs.unstrip_protocol(path).removeprefix("file://"))
+            raise NotFound(gone)
+        return Path(path)
 
     def remove(self, name: str) -> None:
         """Let go of an artifact that nothing refers to any more."""
@@ -165,9 +170,10 @@ def _chunks(stream: IO[bytes]) -> Iterator[bytes]:
 
 def artifacts() -> ArtifactStore:
     """The artifact store of this installation (NOMOTAX_ARTIFACTS, a path or an fsspec URL)."""
-    return _store_at(settings().artifacts)
+    own = settings()
+    return _store_at(own.artifacts, own.nearby, own.nearby_gb << 30)
 
 
 @cache
-def _store_at(url: str) -> ArtifactStore:
-    return ArtifactStore(url)
+def _store_at(url: str, nearby: Path, most: int) -> ArtifactStore:
+    return ArtifactStore(url, nearby, most)
