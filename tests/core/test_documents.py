@@ -135,7 +135,7 @@ def test_a_format_we_do_not_write_is_named(name):
 
 
 def test_artifacts_are_kept_under_their_hash_and_large_ones_refused(tmp_path):
-    store = ArtifactStore(str(tmp_path))
+    store = ArtifactStore(str(tmp_path), tmp_path / "nearby", 100)
     kept = store.receive(io.BytesIO(b"hello"), 10)
     again = store.receive(io.BytesIO(b"hello"), 10)
     assert kept == again and store.read(kept.name) == b"hello" and store.head(kept.name, 2) == b"he"

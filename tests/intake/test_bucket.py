@@ -33,7 +33,7 @@ def kept(bucket, monkeypatch, tmp_path):
 def test_a_delivery_goes_its_whole_way(client, work, kept, tmp_path):
     body = {"supplier": "Kryddhuset", "name": "Prislista"}
     feed = send(client, "post", "/stores/1/feeds", body, 201)["id"]
-    upload(client, feed, b"sku;name;cost\nKH-1;Saffran;30.50\nKH-2;Dill;2.10\n", "v1.csv")
+    upload(client, feed, b"sku;name;cost\nKH-1;Saffran;3.05\nKH-2;Dill;2.10\n", "v1.csv")
     bench = get(client, f"/feeds/{feed}/bench")
     fills = {n: {"parts": [{"column": n}]} for n in ("sku", "name", "cost")}
     fills["category"] = {"parts": [{"text": "Brushes"}]}
@@ -47,7 +47,7 @@ def test_a_delivery_goes_its_whole_way(client, work, kept, tmp_path):
     send(client, "post", f"/runs/{run}/apply", None, 202)
     work()
     product = get(client, "/stores/1/products/KH-1")["product"]
-    assert product["content"]["cost"] == "30.50"
+    assert product["content"]["cost"] == "3.05"
     take_back(client, work, run)
     assert get(client, f"/runs/{run}")["status"] == "undone"
     names = {key.split("/")[1] for key in kept()}
