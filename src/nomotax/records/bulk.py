@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from functools import lru_cache
 from itertools import pairwise
+from threading import Lock
 from typing import Any
 
 import polars as pl
@@ -59,11 +61,27 @@ def _driver(url: str) -> dbapi.Connection:
     return known
 
 
+#: The driver counts its connections, and not for several threads at once.
+_counting = Lock()
+
+
+@contextmanager
+def _connection() -> Iterator[dbapi.Connection]:
+    """A connection of its own."""
+    with _counting:
+        made = _driver(database_url()).adbc_clone()
+    try:
+        yield made
+    finally:
+        with _counting:
+            made.close()
+
+
 def read_pieces(query: str, schema: dict[str, Any], moment: str = "") -> Iterator[pl.DataFrame]:
     """The rows of a query in pieces of some megabytes, as they come; at least one piece. With
     ``moment`` as a transaction sees it that has exported its snapshot under this name."""
     none = True
-    with _driver(database_url()).adbc_clone() as connection, connection.cursor() as cursor:
+    with _connection() as connection, connection.cursor() as cursor:
         if moment:
             cursor.execute("set transaction isolation level repeatable read")
             cursor.execute(f"set transaction snapshot '{moment}'")
