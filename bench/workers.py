@@ -137,7 +137,7 @@ class Feeds:
         product is not as its last week has it."""
         name = f"week-{self.week}.csv"
         lines = f"run_log where text like 'applied:%' and run_id in (select id {self._runs})"
-        changes = f"changes where run_id in (select id {self._runs})"
+        changes = f"product_changes where run_id in (select id {self._runs})"
         found = {
             "deliveries": _one(f"select count(*) from deliveries where file_name = '{name}'"),
             "runs": _one(f"select count(*) {self._runs}"),

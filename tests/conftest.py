@@ -139,8 +139,16 @@ def app():
 
 
 @pytest.fixture
-def client(demo, app):
-    """A client of the API over the demo store."""
+def client(demo, app, monkeypatch):
+    """A client of the API over the demo store; what is sent is read as a worker that has nothing
+    else to do would."""
+    from nomotax.flows import receive
+
+    def at_once(delivery):
+        small = delivery.size <= receive.AT_ONCE
+        return receive.read_queued(delivery.id) if small else delivery
+
+    monkeypatch.setattr(receive, "awaited", at_once)
     return app.test_client()
 
 
@@ -148,9 +156,9 @@ def client(demo, app):
 def work():
     """Runs the queue until it is empty, as a worker would."""
     from nomotax.jobs.app import run_worker
-    from nomotax.records.queue import RUNS
+    from nomotax.records.queue import READS, RUNS
 
-    return lambda: run_worker(wait=False, queues=(RUNS,))
+    return lambda: run_worker(wait=False, queues=(RUNS, READS))
 
 
 @pytest.fixture

@@ -198,6 +198,7 @@ def test_a_reading_under_way_hears_that_it_is_stopped(client, feeds, monkeypatch
     lines_ = b"".join(b'{"sku": "%d"}\n' % i for i in range(9))
     waiting = upload(client, feeds[0], lines_, "list.jsonl")
     send(client, "post", f"/deliveries/{waiting['id']}/stop")
+    assert receive.read(waiting["id"]).status == "stopped"
     assert receive.read_queued(waiting["id"]).status == "stopped"
     assert get(client, f"/deliveries/{waiting['id']}")["rows"] == 0
 

@@ -28,8 +28,10 @@ if TYPE_CHECKING:
 _DEFAULT_PORT = 8420
 _PATIENCE = 60.0
 _PROGRAM = (sys.executable, "-m", "nomotax.cli.main")
-#: The workers that are started, each with what it does: a look never holds up a run.
-_WORKERS = {"worker": "runs", "looker": "looks"}
+#: The workers that are started, each with what it does: a look never holds up a run, and a file is
+#: read by whichever has time.
+_WORKERS = {"worker": ("runs", "reads"), "looker": ("looks", "reads")}
+_QUEUES = ["runs", "reads", "looks"]
 
 
 @dataclass(frozen=True)
@@ -123,9 +125,10 @@ def up(port: int | None) -> None:
         place.spawn("stand-ins", [*_PROGRAM, "stand-ins"], env)
     if load_demo(outside=outside) is not None:
         click.echo("The demo store is loaded.")
-    for name, queue in _WORKERS.items():
+    for name, queues in _WORKERS.items():
         if not place.running(name):
-            place.spawn(name, [*_PROGRAM, "worker", "--queue", queue], env)
+            asked = [word for queue in queues for word in ("--queue", queue)]
+            place.spawn(name, [*_PROGRAM, "worker", *asked], env)
     if not place.running("web"):
         place.spawn("web", _gunicorn(web_port), env)
     address = f"http://127.0.0.1:{web_port}"
@@ -216,14 +219,14 @@ def down() -> None:
 @click.option("--concurrency", type=click.IntRange(1, 16), default=1, show_default=True)
 @click.option("--until-empty", is_flag=True, help="End when no job is left.")
 @click.option(
-    "--queue", "queues", multiple=True, type=click.Choice(list(_WORKERS.values())),
-    help="Work of this kind alone: runs and readings, or looks for suggestions.",
+    "--queue", "queues", multiple=True, type=click.Choice(_QUEUES),
+    help="Work of these kinds alone: runs and fetches, files to be read, looks for suggestions.",
 )  # fmt: skip
 def worker(concurrency: int, until_empty: bool, queues: tuple[str, ...]) -> None:
     """Do background work until stopped. Start more of these for more throughput."""
     from nomotax.jobs.app import run_worker
 
-    chosen = queues or tuple(_WORKERS.values())
+    chosen = queues or tuple(_QUEUES)
     run_worker(wait=not until_empty, concurrency=concurrency, queues=chosen)
 
 

@@ -87,7 +87,7 @@ def _load_feed(store_id: int, supplier: str, sender: Sender, outside: StandIns |
         outside.release(sender.part, sender.files[0], (DATA / sender.files[0]).read_bytes())
         set_source(feed_id, outside.source(sender.part))
     first = (DATA / sender.files[0]).read_bytes()
-    receive.receive(feed_id, sender.files[0], io.BytesIO(first))
+    receive.take_in(feed_id, sender.files[0], io.BytesIO(first))
 
 
 def waiting_files(feed_id: int, outside: StandIns) -> list[str]:

@@ -8,6 +8,7 @@ from collections.abc import Callable, Collection, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from time import monotonic, sleep
 from typing import IO, Any
 
 import polars as pl
@@ -42,8 +43,11 @@ from nomotax.records.secrets import lock, unlock
 from nomotax.records.tables import Delivery
 from nomotax.settings import settings
 
-#: Deliveries up to this size are read while the sender waits; larger ones by a worker.
-AT_ONCE = 12 << 20
+#: Deliveries are read by a worker; for those up to this size whoever sent them waits, but no more
+#: than so many seconds.
+AT_ONCE, PATIENCE = 12 << 20, 15.0
+#: Seconds between two looks whether a delivery has been read.
+_PAUSE = 0.05
 
 
 def upload_limit() -> int:
@@ -52,8 +56,9 @@ def upload_limit() -> int:
 
 
 def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
-    """Keep a delivery and read it with the feed's saved reading, or as detected; a large one is
-    left with status "reading", for a worker.
+    """Keep a delivery and have it read with the feed's saved reading, or as detected. It is given
+    as it is when it has been read, but a large one, or one that no worker has come to, with status
+    "reading".
 
     A file that cannot be read is kept all the same, with the reason. Raises ``TooLarge``.
     """
@@ -70,8 +75,8 @@ def receive(feed_id: int, file_name: str, stream: IO[bytes]) -> Delivery:
             size=received.size,
             status="reading",
         )
-        _by_worker(db, delivery)
-    return delivery if delivery.size > AT_ONCE else read(known_id(delivery), fresh=True)
+        _ask(db, delivery)
+    return awaited(delivery)
 
 
 def take_in(
@@ -121,18 +126,14 @@ def keep_once(
 
 
 def change_reading(delivery_id: int, reading: Reading) -> Delivery:
-    """Save another reading on the feed and read the delivery with it; a large one is left with
-    status "reading", for a worker. Raises ``Conflict`` for companions in a circle."""
+    """Have a delivery read another way, and where it can be, that reading saved on its feed. It is
+    given as ``receive`` gives one. Raises ``Conflict`` for companions in a circle."""
     with session() as db:
         delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         refuse_circle(db, delivery.feed_id, reading)
-        if delivery.size > AT_ONCE:
-            feed = Feeds(db, delivery.store_id).get(delivery.feed_id)
-            feed.reading, delivery.status = reading.model_dump(mode="json"), "reading"
-            db.add(feed)
-            _by_worker(db, delivery)
-            return Deliveries(db, delivery.store_id).keep(delivery)
-    return read(delivery_id, reading)
+        delivery.wanted = reading.model_dump(mode="json")
+        _ask(db, delivery)
+    return awaited(delivery)
 
 
 def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) -> Delivery:
@@ -189,27 +190,38 @@ def table_file(delivery_id: int, kind: str) -> tuple[str, bytes]:
 
 
 def read_anew(delivery_id: int) -> Delivery:
-    """Read once more, as when a password has been given; a large one by a worker."""
+    """Have it read once more, as when a password has been given; given as ``receive`` gives one."""
     with session() as db:
         delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
-        if delivery.size > AT_ONCE:
-            delivery.status = "reading"
-            _by_worker(db, delivery)
-            return Deliveries(db, delivery.store_id).keep(delivery)
-    return read_queued(delivery_id)
+        _ask(db, delivery)
+    return awaited(delivery)
 
 
-def _by_worker(db: Session, delivery: Delivery) -> None:
-    """A large delivery is read in the background."""
-    if delivery.size > AT_ONCE:
-        enqueue(db, "read", delivery_id=known_id(delivery))
+def _ask(db: Session, delivery: Delivery) -> None:
+    """Have a worker read it."""
+    delivery.status, delivery.stage = "reading", "waiting for a worker"
+    Deliveries(db, delivery.store_id).keep(delivery)
+    enqueue(db, "read", delivery_id=known_id(delivery))
+
+
+def awaited(delivery: Delivery) -> Delivery:
+    """A delivery that a worker reads, as soon as it has been read: a small one, and for a while."""
+    until = monotonic() + PATIENCE
+    while delivery.status == "reading" and delivery.size <= AT_ONCE and monotonic() < until:
+        sleep(_PAUSE)
+        with session() as db:
+            delivery = Deliveries(db, delivery.store_id).get(known_id(delivery))
+    return delivery
 
 
 def read_queued(delivery_id: int) -> Delivery:
-    """A delivery that is left with status "reading", read."""
+    """A delivery that is left with status "reading", read; another one is as it was."""
     with session() as db:
         known = Deliveries.holding(db, delivery_id).get(delivery_id)
-    return read(delivery_id, fresh=not known.columns)
+    if known.status != "reading":
+        return known
+    wanted = parse_reading(known.wanted) if known.wanted else None
+    return read(delivery_id, wanted, fresh=not known.columns)
 
 
 def _detected(source: Source, chosen: Reading | None) -> Detection:
@@ -280,7 +292,7 @@ def _keep_failure(delivery_id: int, error: NomotaxError, reading: Reading | None
         delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         if delivery.status != "stopped":
             delivery.status = "unreadable"
-        delivery.error, delivery.stage = str(error), ""
+        delivery.error, delivery.stage, delivery.wanted = str(error), "", None
         delivery.table_artifact, delivery.rows, delivery.columns = None, 0, []
         if reading is not None:
             delivery.reading = reading.model_dump(mode="json")
@@ -373,6 +385,7 @@ def _keep_table(
     with session() as db:
         delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         delivery.status, delivery.error, delivery.stage = "waiting", "", ""
+        delivery.wanted = None
         delivery.reading, delivery.why = document, _reasons(reading, found, saved)
         delivery.offers = [o.model_dump() for o in found.offers]
         delivery.problems = _as_kept([*changed, *table.problems, *kept.doubts])

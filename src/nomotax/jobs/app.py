@@ -31,7 +31,7 @@ from nomotax.flows import (
 from nomotax.flows.run_states import give_back
 from nomotax.log import quiet_log
 from nomotax.records.database import database_url
-from nomotax.records.queue import LOOKS, QUEUES, RUNS
+from nomotax.records.queue import LOOKS, QUEUES, READS, RUNS
 
 log = structlog.get_logger()
 
@@ -74,7 +74,7 @@ def _app(connector: BaseConnector) -> App:
 
 
 def run_worker(
-    wait: bool = True, concurrency: int = 1, queues: Sequence[str] = (RUNS, LOOKS)
+    wait: bool = True, concurrency: int = 1, queues: Sequence[str] = (RUNS, READS, LOOKS)
 ) -> None:
     """Work until stopped; with ``wait=False`` until the queues are empty. Survives a database that
     goes away: work goes on when it returns, and what a worker left half done is taken up again by

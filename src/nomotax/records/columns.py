@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
 from typing import Any, ClassVar, Literal
 
 from sqlalchemy import Column, DateTime, UniqueConstraint
@@ -10,10 +12,23 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import relationship
 from sqlmodel import Field, Relationship, SQLModel
 
+_ahead = timedelta()
+
 
 def now() -> datetime:
     """The current moment, in UTC."""
-    return datetime.now(UTC)
+    return datetime.now(UTC) + _ahead
+
+
+@contextmanager
+def clock_at(moment: datetime) -> Iterator[None]:
+    """Within, the clock of this process goes on from a moment: for what is rehearsed."""
+    global _ahead  # noqa: PLW0603 - there is one clock
+    before, _ahead = _ahead, moment - datetime.now(UTC)
+    try:
+        yield
+    finally:
+        _ahead = before
 
 
 def moment() -> Any:

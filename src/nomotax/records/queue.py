@@ -9,12 +9,15 @@ from sqlmodel import Session
 
 from nomotax.records.actors import by_itself
 
-RUNS, LOOKS = "runs", "looks"
+RUNS, LOOKS, READS = "runs", "looks", "reads"
 #: The priority of what begins by itself; a person's work has 0, and higher goes first.
 BY_ITSELF = -10
-#: The queue of each task. Looks are taken by a worker of their own, so that no run waits for one.
+#: The priority of a file to be read: it takes little, and a person looks on.
+_SOON = 10
+#: The queue of each task. Looks are taken by a worker of their own, so that no run waits for one;
+#: files by whichever comes first, since a person waits for them.
 QUEUES = {
-    "prepare": RUNS, "apply": RUNS, "read": RUNS, "read_sent": RUNS, "fetch": RUNS,
+    "prepare": RUNS, "apply": RUNS, "read": READS, "read_sent": RUNS, "fetch": RUNS,
     "snapshot": RUNS, "contrast": RUNS, "mail": RUNS, "call": RUNS,
     "digest": RUNS,
     "look_at_paths": LOOKS, "look_at_products": LOOKS,
@@ -39,7 +42,7 @@ def enqueue(db: Session, task: str, lock: str | None = None, **about: int) -> No
     begins by itself."""
     values = {
         "queue": QUEUES[task], "task": task, "lock": lock, "args": json.dumps(about),
-        "priority": BY_ITSELF if by_itself() else 0,
+        "priority": BY_ITSELF if by_itself() else _SOON if task == "read" else 0,
     }  # fmt: skip
     db.connection().execute(_ENQUEUE, values)
 

@@ -180,7 +180,8 @@ class Delivery(SQLModel, table=True):
     file that broke off is not ``complete``, and goes no further until a person has ``accepted`` it.
     ``pictures_artifact`` is the index of pictures that came in its archive. ``drift`` says what is
     unusual beside earlier deliveries, and beside which; null while nobody has looked. ``breaches``
-    is in what it breaks its feed's contract, null where it has not been checked.
+    is in what it breaks its feed's contract, null where it has not been checked. While it is to be
+    read another way that is ``wanted``.
     """
 
     __tablename__: ClassVar[str] = "deliveries"
@@ -213,6 +214,7 @@ class Delivery(SQLModel, table=True):
     breaches: list[dict[str, Any]] | None = Field(
         default=None, sa_column=Column(JSONB(none_as_null=True))
     )
+    wanted: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     removed_at: datetime | None = removal()
 
 

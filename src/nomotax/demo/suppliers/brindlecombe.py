@@ -12,7 +12,7 @@ from typing import Any
 
 import xlsxwriter
 
-from nomotax.demo.suppliers.goods import gtin
+from nomotax.demo.suppliers.goods import Moved, gtin
 
 NAME = "Brindlecombe Brushes"
 HOST = "http://files.brindlecombe.example"
@@ -89,15 +89,15 @@ def _brushes(rng: random.Random, kinds: Any, first: int, week: int) -> list[Brus
     return made
 
 
-def workbook(week: int) -> bytes:
-    """The workbook of a week, faults planted."""
+def workbook(week: int, moved: Moved[Brush] = list) -> bytes:
+    """The workbook of a week, faults planted, with its brushes as they have ``moved``."""
     out = io.BytesIO()
     book = xlsxwriter.Workbook(out, {"strings_to_urls": False})
     book.set_properties({"created": datetime.datetime(2026, 11, 9 + 7 * week)})
     rng = random.Random(77)
     washes = _brushes(rng, _WASHES, 900, week)
-    _sheet(book, "Artists' brushes", _brushes(rng, _HAIRS, 120, week), week)
-    _sheet(book, "Wash and hake", washes, week)
+    _sheet(book, "Artists' brushes", moved(_brushes(rng, _HAIRS, 120, week)), week)
+    _sheet(book, "Wash and hake", moved(washes), week)
     notes = book.add_worksheet("Terms")
     notes.write_column(0, 0, ["Terms of trade", "Minimum order 150 GBP.", "Carriage paid."])
     book.close()

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 
 from nomotax.demo.pictures import draw
-from nomotax.demo.suppliers.goods import archive, gtin, wrong
+from nomotax.demo.suppliers.goods import Moved, archive, gtin, wrong
 
 NAME = "Castelune Wholesale"
 _TREE = (
@@ -83,9 +83,9 @@ def items(week: int) -> list[Item]:
     return made
 
 
-def parcel(week: int) -> bytes:
-    """The ZIP of a week, faults planted."""
-    range_ = items(week)
+def parcel(week: int, moved: Moved[Item] = list) -> bytes:
+    """The ZIP of a week, faults planted, with its items as they have ``moved``."""
+    range_ = moved(items(week))
     files = [
         ("castelune/items.csv", _items(range_)),
         ("castelune/texts.csv", _texts(range_)),

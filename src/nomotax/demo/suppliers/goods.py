@@ -4,9 +4,14 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from typing import TypeVar
 
 from nomotax.core.gtin import check_digit
+
+Goods = TypeVar("Goods")
+#: What has become of goods between two lists.
+Moved = Callable[[list[Goods]], list[Goods]]
 
 
 def gtin(number: int) -> str:

@@ -10,7 +10,7 @@ from typing import Any
 
 from lxml import etree
 
-from nomotax.demo.suppliers.goods import gtin, wrong
+from nomotax.demo.suppliers.goods import Moved, gtin, wrong
 
 NAME = "Sollund Paper Mill"
 HOST = "http://files.sollund.example"
@@ -106,8 +106,8 @@ def papers(week: int) -> list[Paper]:
     return made
 
 
-def book(week: int) -> bytes:
-    """The XML of a week, faults planted."""
+def book(week: int, moved: Moved[Paper] = list) -> bytes:
+    """The XML of a week, faults planted, with its papers as they have ``moved``."""
     root = etree.Element(
         f"{{{_BOOK}}}pricebook",
         nsmap=_SPACES,
@@ -116,7 +116,7 @@ def book(week: int) -> bytes:
     root.append(etree.Comment(" sizes in inches, weights in pounds, prices ex works "))
     _leaf(root, "maker", NAME)
     shelf = None
-    for number, paper in enumerate(papers(week)):
+    for number, paper in enumerate(moved(papers(week))):
         if shelf is None or shelf.get("path") != paper.shelf:
             shelf = etree.SubElement(root, f"{{{_GOODS}}}shelf", path=paper.shelf)
         _paper(shelf, paper, number, week)

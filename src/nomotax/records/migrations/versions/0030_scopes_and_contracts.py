@@ -1,4 +1,4 @@
-"""Scopes of a feed, and the contract that its files are checked against"""
+"""Scopes of a feed, the contract that its files are checked against, and how one is to be read"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -16,9 +16,11 @@ def upgrade() -> None:
     op.add_column("schedules", sa.Column("scope", sa.String, nullable=False, server_default=""))
     op.add_column("fetches", sa.Column("scope", sa.String, nullable=False, server_default=""))
     op.add_column("deliveries", sa.Column("breaches", JSONB))
+    op.add_column("deliveries", sa.Column("wanted", JSONB))
 
 
 def downgrade() -> None:
+    op.drop_column("deliveries", "wanted")
     op.drop_column("deliveries", "breaches")
     op.drop_column("fetches", "scope")
     op.drop_column("schedules", "scope")
