@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import os
 import re
+import socket
 import subprocess
 import sys
 import time
@@ -50,8 +51,9 @@ _SUNDAY = 6
 
 @dataclass(frozen=True)
 class Outcome:
-    """What became of a supplier's list on a day: ``status`` is *applied*, *held*, *failed* or
-    *unchanged*, ``said`` why; ``strange`` is what was wrong with it, where something was."""
+    """What became of a supplier's list on a day: ``status`` is *applied*, *held*, *held in part*,
+    *failed* or *unchanged*, ``said`` why; ``strange`` is what was wrong with it, where something
+    was."""
 
     day: int
     supplier: str
@@ -64,14 +66,16 @@ class Outcome:
         """Whether that is what was to become of it."""
         if self.strange is None:
             return self.status in ("applied", "unchanged")
-        stopped = self.status in ("held", "failed")
+        stopped = self.status in ("held", "held in part", "failed")
         return stopped and re.search(self.strange.told, self.said) is not None
 
 
 @contextmanager
 def outside(root: Path) -> Iterator[StandIns]:
     """The suppliers' hosts, as the demo has them."""
-    ports = Ports(*(free_port() for _ in range(5)), host_key(root / "key").get_fingerprint())
+    root.mkdir(parents=True)
+    key = host_key(root / "host-key").get_fingerprint()
+    ports = Ports(*(free_port() for _ in range(5)), key)
     made = StandIns(root, ports)
     made.keep()
     os.environ |= {
@@ -79,13 +83,21 @@ def outside(root: Path) -> Iterator[StandIns]:
         "NOMOTAX_FETCH_INSIDE": ",".join(made.addresses),
         "NOMOTAX_SMTP": f"127.0.0.1:{ports.smtp}",
     }  # fmt: skip
-    process = subprocess.Popen([sys.executable, "-m", "nomotax.cli.main", "stand-ins"])
+    command = [sys.executable, "-m", "nomotax.cli.main", "stand-ins"]
+    quiet = subprocess.DEVNULL
+    process = subprocess.Popen(command, stdout=quiet, stderr=quiet)
     try:
-        time.sleep(5)
+        while not all(_listens(port) for port in (ports.web, ports.ftp, ports.sftp, ports.mail)):
+            time.sleep(0.1)
         yield made
     finally:
         process.terminate()
         process.wait(10)
+
+
+def _listens(port: int) -> bool:
+    with socket.socket() as probe:
+        return probe.connect_ex(("127.0.0.1", port)) == 0
 
 
 def _send(hosts: StandIns, supplier: str, day: int, data: bytes) -> None:
@@ -167,6 +179,10 @@ def _became(fetch: FetchLine) -> tuple[str, str]:
         return "failed", came.error or fetch.said
     said = log[-1].text if log else run.error
     if run.status == "applied":
+        # Lines that a guard holds are left as they are, with what it has seen.
+        seen = [one.said for one in decisions_of(run.id or 0).findings if one.open]
+        if seen:
+            return "held in part", f"{said.removeprefix('applied: ')}; {'; '.join(seen)}"
         return "applied", said.removeprefix("applied: ")
     return ("held" if run.status == "prepared" else "failed"), said.removeprefix("waits: ")
 

@@ -182,3 +182,21 @@ def test_a_failure_to_prepare_is_told(client, work, feed, outside):
     (line,) = get(client, "/stores/1/messages")["messages"]
     assert line["kind"] == "failed" and "could not be prepared" in line["said"]
     assert (DATA / "quarrow-week-1.csv").exists()
+
+
+def test_that_nothing_new_is_there_mends_nothing_that_came(client, work, feed, outside):
+    """Neither what cannot be read nor what cannot be prepared works again by the next look."""
+    lay(outside, "a.csv", b"%PDF-1.7")
+    for _ in range(2):
+        fetch(client, work, feed)
+    assert told(client) == [("failed", 2, False)]
+    lay(outside, "b.csv", b"ArtNo;EAN\r\n1;2\r\n")
+    for _ in range(2):
+        fetch(client, work, feed)
+    assert told(client) == [("failed", 4, False)]
+    assert fetch(client, work, feed)["status"] == "unchanged"
+    assert "could not be prepared" in get(client, "/stores/1/messages")["messages"][0]["said"]
+    week(outside, 2)
+    fetch(client, work, feed)
+    kinds = [(kind, over) for kind, _, over in told(client)]
+    assert ("recovered", True) in kinds and ("failed", True) in kinds

@@ -136,7 +136,7 @@ ROUNDS: Mapping[str, Rounds] = {
                     r"[Ss]tock"),
     }),
     "Castelune Wholesale": Rounds("zip", _castelune, {
-        7: Strange("the list of another supplier", _dumped, r"column|file|read"),
+        9: Strange("the list of another supplier", _dumped, r"column|file|read"),
         12: Strange("prices of single pieces for packs", _single, r"[Pp]rice|times"),
     }),
 }  # fmt: skip

@@ -411,13 +411,16 @@ def _tell(db: Session, fetch: Fetch, found: _Outcome) -> None:
     """Who is told of feeds hears of what cannot be fetched, read or prepared, and that it can
     be again."""
     feed_id, profile = fetch.feed_id, f"feeds/{fetch.feed_id}/profile"
-    unread = [d for d in found.taken if not d.table_artifact]
+    # That nothing new is there does not mend what came last and cannot be read.
+    last = found.taken or Deliveries(db, fetch.store_id).of_feed(feed_id)[:1]
+    unread = [d for d in last if not d.table_artifact and d.status != "reading"]
     if fetch.status == "failed":
         say(db, feed_id, "failed", f"It could not be fetched: {found.said}", profile, found.remedy)
     elif unread:
         place = f"feeds/{feed_id}/reading?delivery={known_id(unread[-1])}"
-        say(db, feed_id, "failed", found.said, place, found.remedy)
-    elif found.remedy and fetch.status == "new":
+        said = found.said if found.taken else _came(unread[-1:])
+        say(db, feed_id, "failed", said, place, found.remedy)
+    elif found.remedy and fetch.status != "stopped":
         say(db, feed_id, "failed", found.said, f"feeds/{feed_id}/bench", found.remedy)
     elif fetch.status != "stopped":
         works(db, feed_id, f"It is fetched again: {found.said}")
