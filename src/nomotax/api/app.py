@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import gc
 from typing import Any
-from urllib.parse import unquote
 
-from flask import Response, abort, request, send_from_directory
+from flask import Response, abort, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from werkzeug.exceptions import NotFound, RequestEntityTooLarge
 
@@ -24,6 +23,7 @@ from nomotax.api import (
     notes,
     prices,
     products,
+    profiles,
     ranges,
     rates,
     removals,
@@ -37,13 +37,12 @@ from nomotax.api.answers import Problem, attach, invalid, problem
 from nomotax.api.demo import api as demo_api
 from nomotax.api.doors import guard
 from nomotax.log import quiet_log
-from nomotax.records.actors import set_person
 from nomotax.records.database import ping
 from nomotax.settings import settings
 
 _AREAS = (
     stores, schemas, categories, products, deliveries, feeds, sources, contracts, guards, matching,
-    ranges, prices, crosswalks, lookups, rates,
+    profiles, ranges, prices, crosswalks, lookups, rates,
     runs, snapshots, removals, notes, contrasts, messages,
 )  # fmt: skip
 
@@ -89,10 +88,6 @@ def create_app() -> OpenAPI:
     for area in _AREAS:
         app.register_api(area.api)
     app.register_api(demo_api)
-
-    @app.before_request
-    def _who() -> None:
-        set_person(unquote(request.headers.get("X-Person", "")))
 
     @app.get("/api/v1/health")
     def health() -> dict[str, str]:

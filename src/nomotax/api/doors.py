@@ -4,13 +4,16 @@ answer. Accounts come later; until then every page of another origin is kept out
 from __future__ import annotations
 
 import json
-from typing import Any
-from urllib.parse import urlsplit
+import re
+from typing import Any, cast
+from urllib.parse import unquote, urlsplit
 
 from flask import Flask, Response, request
 
 from nomotax.api.answers import Problem, problem
+from nomotax.flows.people import Of, why_not
 from nomotax.flows.stores import known_store
+from nomotax.records.actors import set_person
 from nomotax.settings import settings
 
 _LOOPBACK = frozenset({"127.0.0.1", "localhost", "[::1]"})
@@ -38,12 +41,43 @@ def guard(app: Flask) -> None:
     app.before_request(_foreign_page)
     app.before_request(_strange_text)
     app.before_request(_unknown_store)
+    app.before_request(_who)
+    app.before_request(_not_theirs)
 
     @app.after_request
     def _headers(response: Response) -> Response:
         for name, value in _HEADERS.items():
             response.headers.setdefault(name, value)
         return response
+
+
+#: What is asked of a feed, or of something of it.
+_OF_FEED = re.compile(r"/api/v1/(feeds|runs|deliveries|fetches|schedules)/(\d+)(/.*)?")
+#: What runs a feed and does not change it; and what changes nothing, or signs in by itself.
+_RUNS = re.compile(
+    r"(feeds/(runs|fetches|deliveries)|(runs|fetches)(/.*)?|deliveries/(read|accept|stop|move))"
+)
+_FREE = ("feeds/incoming", "feeds/source/try", "deliveries/preview")
+
+
+def _who() -> None:
+    set_person(unquote(request.headers.get("X-Person", "")))
+
+
+def _not_theirs() -> Response | None:
+    """A feed may be run, or changed, by those alone that its profile names."""
+    found = _OF_FEED.fullmatch(request.path)
+    if request.method in _READING or found is None:
+        return None
+    what = f"{found[1]}{found[3] or ''}"
+    if what in _FREE:
+        return None
+    why = why_not(cast("Of", found[1]), int(found[2]), _RUNS.fullmatch(what) is None)
+    if not why:
+        return None
+    remedy = "Ask one of them, or say at the top of the page who you are."
+    refused = Problem(title="This is not yours to do.", status=403, detail=why, remedy=remedy)
+    return problem(refused)
 
 
 def _foreign_host() -> Response | None:

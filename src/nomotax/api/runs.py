@@ -174,6 +174,8 @@ class DeclinedRun(BaseModel):
     reason: str = Field(default="", max_length=500)
 
 
+#: So many of the last runs of a feed are told.
+_OF_FEED = 12
 #: What a run knows of its preparation, and what stands where it knows nothing.
 _USED: dict[str, object] = {"file_name": "", "since": "", "again": 0, "moving": 0, "instead": {},
          "waits": 0, "day": None, "picked_rows": False, "scope": None}  # fmt: skip
@@ -229,6 +231,23 @@ def list_runs(path: StorePath) -> Response:
         Stores(db).get(path.store_id)
         found = Runs(db, path.store_id).all()
         return answer(RunList(runs=[_assemble(db, run) for run in found]))
+
+
+@api.get("/feeds/<int:feed_id>/runs", responses={200: RunList})
+def list_feed_runs(path: FeedPath) -> Response:
+    """The last runs of a feed."""
+    with session() as db:
+        feed = Feeds.holding(db, path.feed_id).get(path.feed_id)
+        found = Runs(db, feed.store_id).of_feed(path.feed_id, _OF_FEED)
+        return answer(RunList(runs=[_assemble(db, run) for run in found]))
+
+
+@api.get("/runs/<int:run_id>/log.txt")
+def get_log(path: RunPath) -> Response:
+    """How a run went, as text."""
+    view = view_of(path.run_id)
+    text = "".join(f"{line.at.isoformat(timespec='seconds')}  {line.text}\n" for line in view.log)
+    return attachment(text.encode(), f"run-{path.run_id}.txt", "text/plain")
 
 
 @api.get("/runs/<int:run_id>", responses={200: RunView})

@@ -17,6 +17,7 @@ from nomotax.core.reading.model import Reading, parse_reading
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.flows.map_file import read_bytes, read_file
 from nomotax.records.database import session
+from nomotax.records.feed_changes import note_change
 from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.tables import Delivery, Feed
@@ -112,6 +113,9 @@ def set_contract(feed_id: int, contract: Contract | None) -> FeedContract:
     with session() as db:
         feed = Feeds.holding(db, feed_id).locked(feed_id)
         told = contract.model_dump(mode="json", exclude_defaults=True) if contract else None
+        if told != feed.contract:
+            changed = "is changed" if feed.contract else "is kept"
+            note_change(db, feed, f"its contract {changed if told else 'is taken away'}")
         feed.contract = told
         db.add(feed)
         read = _read(Deliveries(db, feed.store_id).of_feed(feed_id))

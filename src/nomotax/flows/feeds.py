@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
-from nomotax.core.errors import NotFound
+from nomotax.core.errors import Conflict, NotFound
 from nomotax.flows.run_states import BUSY
 from nomotax.records.database import session
+from nomotax.records.feed_changes import note_change
 from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
@@ -24,18 +25,47 @@ class DeliveryOutcome(BaseModel):
     counts: dict[str, int]
 
 
+class FeedCode(BaseModel):
+    """What programs call a feed by; "" for nothing. It is no number."""
+
+    code: str = Field(default="", max_length=40, pattern=r"^$|^[A-Za-z][A-Za-z0-9_.-]*$")
+
+
+def code_of(feed_id: int) -> FeedCode:
+    """Raises ``NotFound``."""
+    with session() as db:
+        return FeedCode(code=Feeds.holding(db, feed_id).get(feed_id).code)
+
+
+def set_code(feed_id: int, wanted: FeedCode) -> FeedCode:
+    """Raises ``Conflict`` for the code of another feed of the store."""
+    with session() as db:
+        feeds = Feeds.holding(db, feed_id)
+        feed = feeds.locked(feed_id)
+        others = [one for one, _ in feeds.all() if one.code and one.id != feed_id]
+        if wanted.code and any(one.code.lower() == wanted.code.lower() for one in others):
+            raise Conflict(f"Another feed is called {wanted.code} already.")
+        if wanted.code != feed.code:
+            note_change(db, feed, f"its code is {wanted.code or 'no more'}")
+        feed.code = wanted.code
+        db.add(feed)
+    return wanted
+
+
 def feed_named(name: str) -> int:
-    """A feed by its number, or as "Supplier, name" or "Store, Supplier, name". Raises
+    """A feed by its number or its code, or as "Supplier, name" or "Store, Supplier, name". Raises
     ``NotFound`` for none, and for several."""
     with session() as db:
         if name.isdecimal():
             return known_id(Feeds.holding(db, int(name)).get(int(name)))
-        found = {
-            known_id(feed): f"{store.name}, {supplier.name}, {feed.name}"
+        every = [
+            (store, feed, supplier)
             for store in Stores(db).all()
             for feed, supplier in Feeds(db, known_id(store)).all()
-        }
-    meant = [key for key, full in found.items() if f", {full}".endswith(f", {name}")]
+        ]
+    found = {known_id(feed): f"{s.name}, {p.name}, {feed.name}" for s, feed, p in every}
+    meant = [known_id(feed) for _, feed, _ in every if feed.code and feed.code == name]
+    meant = meant or [key for key, full in found.items() if f", {full}".endswith(f", {name}")]
     if len(meant) != 1:
         shown = "; ".join(f"{key}: {full}" for key, full in found.items())
         what = "several feeds are" if meant else "no feed is"

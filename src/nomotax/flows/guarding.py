@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import Any
 
@@ -23,6 +23,7 @@ from nomotax.flows.offers import scope_of
 from nomotax.flows.preparing import delivery_used
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
+from nomotax.records.feed_changes import note_change
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
@@ -92,9 +93,24 @@ def set_guards(feed_id: int, wanted: Guards) -> FeedGuards:
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
         usual = guards_of([])
+        for said in _changed(guards_of(_set(feed.guards)), guards_of(wanted.guards)):
+            note_change(db, feed, said)
         feed.guards = [g.model_dump(mode="json") for g in wanted.guards if g not in usual]
         db.add(feed)
     return guards(feed_id)
+
+
+def _changed(before: Sequence[Guard], after: Sequence[Guard]) -> Iterator[str]:
+    """What of guards is another, in words."""
+    for old, new in zip(before, after, strict=True):
+        name = SORTS[new.kind].name
+        if old.on != new.on:
+            yield f"the guard {name} is {'on' if new.on else 'off'}"
+        if old.limit != new.limit:
+            yield (
+                f"the guard {name} holds from {new.limit.normalize():f} on, and not from "
+                f"{old.limit.normalize():f}"
+            )
 
 
 def guarded(

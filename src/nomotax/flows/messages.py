@@ -11,6 +11,7 @@ from sqlmodel import Session
 
 from nomotax.records.columns import now
 from nomotax.records.database import session
+from nomotax.records.feed_changes import note_change
 from nomotax.records.messages import Message, MessageKind, Messages
 from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Feeds, Stores
@@ -138,6 +139,9 @@ def expect_within(feed_id: int, days: int | None) -> None:
     """Say how many days a feed may bring nothing new; None for any number. Raises ``NotFound``."""
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
+        if days != feed.quiet_days:
+            told = f"after {days} days" if days else "never"
+            note_change(db, feed, f"that nothing new comes is told {told}")
         feed.quiet_days = days
         Messages(db, feed.store_id).end(feed_id, "silent")
         db.add(feed)

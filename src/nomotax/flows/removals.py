@@ -19,6 +19,7 @@ from nomotax.flows.receive import read_anew
 from nomotax.flows.run_states import BUSY, move
 from nomotax.records.columns import now
 from nomotax.records.database import session
+from nomotax.records.feed_changes import note_change
 from nomotax.records.products import Product
 from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
@@ -137,6 +138,8 @@ def rename_feed(feed_id: int, name: str) -> None:
     """Call a feed otherwise. Raises ``NotFound``."""
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
+        if name != feed.name:
+            note_change(db, feed, f"is called {name}, and was called {feed.name}")
         feed.name = name
         db.add(feed)
 

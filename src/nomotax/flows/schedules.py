@@ -12,10 +12,11 @@ from nomotax.core.errors import Conflict, NomotaxError
 from nomotax.flows.fetching import ask_for_fetch
 from nomotax.flows.scopes import scope_named
 from nomotax.flows.sources import companions_of
-from nomotax.flows.turns import Policy, parse_policy
+from nomotax.flows.turns import SAID, Policy, parse_policy
 from nomotax.records.actors import acting, at_work
 from nomotax.records.columns import now
 from nomotax.records.database import session
+from nomotax.records.feed_changes import note_change
 from nomotax.records.repositories import Feeds
 from nomotax.records.repository import known_id
 from nomotax.records.schedules import Schedules, due
@@ -105,6 +106,7 @@ def keep_schedule(feed_id: int, wanted: ScheduleEdit) -> None:
         made = Schedule(
             store_id=store_id, feed_id=feed_id, expression="", zone="", actor=at_work(db)
         )
+        note_change(db, feeds.get(feed_id), f"is fetched by itself: {_told(wanted)}")
         Schedules(db, store_id).keep(_set(made, wanted))
 
 
@@ -113,9 +115,16 @@ def set_schedule(schedule_id: int, wanted: ScheduleEdit) -> FeedSchedules:
     with session() as db:
         schedules = Schedules.holding(db, schedule_id)
         known = schedules.get(schedule_id)
-        scope_named(Feeds(db, schedules.store_id).get(known.feed_id), wanted.scope)
+        feed = Feeds(db, schedules.store_id).get(known.feed_id)
+        scope_named(feed, wanted.scope)
+        note_change(db, feed, f"is fetched by itself: {_told(wanted)}")
         one = schedules.keep(_set(known, wanted))
     return schedules_of(one.feed_id)
+
+
+def _told(one: ScheduleEdit) -> str:
+    scope = f"{one.scope}, " if one.scope else ""
+    return f"{scope}{one.said}, {one.zone}" + (", paused" if one.paused else "")
 
 
 def _set(one: Schedule, wanted: ScheduleEdit) -> Schedule:
@@ -130,6 +139,9 @@ def drop_schedule(schedule_id: int) -> FeedSchedules:
     with session() as db:
         schedules = Schedules.holding(db, schedule_id)
         one = schedules.get(schedule_id)
+        feed = Feeds(db, schedules.store_id).get(one.feed_id)
+        gone = ScheduleEdit(expression=one.expression, zone=one.zone, scope=one.scope)
+        note_change(db, feed, f"is not fetched by itself any more: {_told(gone)}")
         schedules.remove(one)
     return schedules_of(one.feed_id)
 
@@ -138,6 +150,8 @@ def set_policy(feed_id: int, may: Policy) -> FeedSchedules:
     """Say what becomes of a delivery that comes by itself. Raises ``NotFound``."""
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
+        if may != feed.may:
+            note_change(db, feed, f"what comes by itself {SAID[may]}")
         feed.may = may
         db.add(feed)
     return schedules_of(feed_id)

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from pydantic import BaseModel, Field
 
 from nomotax.core.crosswalk.model import Crosswalk
 from nomotax.core.crosswalk.scope import Scope
 from nomotax.core.errors import Conflict, NotFound
+from nomotax.core.schema.model import StoreSchema
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
+from nomotax.records.feed_changes import note_change
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.schedules import Schedules
 from nomotax.records.tables import Feed
@@ -90,6 +94,17 @@ def set_scopes(feed_id: int, wanted: ScopesEdit) -> FeedScopes:
                 f"A schedule is of the scope {lost[0]!r}.",
                 remedy="Let the schedule be of another one first, or remove it.",
             )
+        for said in _changed(saved_scopes(feed), wanted.scopes, schema):
+            note_change(db, feed, said)
         feed.scopes = [one.model_dump(mode="json") for one in wanted.scopes]
         db.add(feed)
     return scopes_of(feed_id)
+
+
+def _changed(before: list[Scope], after: list[Scope], schema: StoreSchema) -> Iterator[str]:
+    known, names = {one.name: one for one in before}, {one.name for one in after}
+    for one in after:
+        if one != known.get(one.name):
+            labels = (schema[f].label if f in schema else f for f in one.fields)
+            yield f"the scope {one.name} is {', '.join(labels)}"
+    yield from (f"the scope {one.name} is no more" for one in before if one.name not in names)

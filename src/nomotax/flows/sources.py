@@ -23,6 +23,7 @@ from nomotax.intake.model import SecretName, Source, audience, parse_source, sec
 from nomotax.intake.naming import Found
 from nomotax.intake.spool import Limits
 from nomotax.records.database import session
+from nomotax.records.feed_changes import note_change
 from nomotax.records.repositories import Feeds
 from nomotax.records.secrets import lock, unlock
 from nomotax.records.tables import Feed
@@ -114,6 +115,10 @@ def set_source(feed_id: int, wanted: SourceEdit) -> FeedSource:
         feed.source = wanted.source.model_dump(mode="json") if wanted.source else None
         if wanted.source != before:
             feed.known = {}
+            said = f"deliveries come from {described(wanted.source)}" if wanted.source else ""
+            note_change(db, feed, said or "deliveries are brought by hand")
+        elif wanted.secrets:
+            note_change(db, feed, "what signs in where deliveries come from is another")
         db.add(feed)
         return _view(feed)
 
@@ -196,6 +201,7 @@ def make_token(feed_id: int) -> str:
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
         feed.token = _hashed(token)
+        note_change(db, feed, "deliveries may be sent with a new token")
         db.add(feed)
     return token
 
@@ -205,6 +211,7 @@ def drop_token(feed_id: int) -> None:
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
         feed.token = ""
+        note_change(db, feed, "deliveries may not be sent any more")
         db.add(feed)
 
 

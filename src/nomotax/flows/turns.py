@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Literal, get_args
 
 from nomotax.core.crosswalk.scope import Scope
@@ -20,6 +21,11 @@ from nomotax.records.tables import Delivery, Run
 #: *rest*: what is clean is applied, and what guards or questions hold waits.
 Policy = Literal["wait", "clean", "rest"]
 POLICIES: tuple[Policy, ...] = get_args(Policy)
+SAID: Mapping[Policy, str] = {
+    "wait": "waits to be looked at",
+    "clean": "is applied when nothing is open",
+    "rest": "is applied as far as it is clean",
+}
 
 
 def parse_policy(text: str) -> Policy | None:

@@ -35,6 +35,12 @@ def by_itself() -> bool:
     return _at_work.get()[0] == "schedule"
 
 
+def person() -> str:
+    """The name of the person at work, "" for nobody, or where it is none."""
+    kind, name = _at_work.get()
+    return name if kind == "person" else ""
+
+
 def at_work(db: Session) -> Actor | None:
     """Who is at work, kept from the first time on; None while nobody has said a name."""
     kind, name = _at_work.get()

@@ -52,6 +52,11 @@ class Runs(Repository):
         query = select(Run).where(Run.store_id == self.store_id)
         return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(limit)))
 
+    def of_feed(self, feed_id: int, most: int) -> list[Run]:
+        """The newest first."""
+        query = select(Run).where(Run.store_id == self.store_id, Run.feed_id == feed_id)
+        return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(most)))
+
     def last_applied(self, feed_id: int, most: int, scope: str = "") -> list[Run]:
         """The runs of whole deliveries of this feed that were applied last and stand, the newest
         first, so many at most: of all fields, or of a scope."""

@@ -144,7 +144,8 @@ class Feed(SQLModel, table=True):
     of a delivery that comes by itself (``flows.turns.Policy``); it may bring nothing new for
     ``quiet_days``, null for any number. ``scopes`` are fields under names
     (``core.crosswalk.scope``) that its schedules may be of, ``contract`` what its files must look
-    like (``core.contract``), null for anything.
+    like (``core.contract``), null for anything. ``code`` is a short name that programs call it by,
+    "" for none; ``people`` says who may do what with it (``flows.people``).
     """
 
     __tablename__: ClassVar[str] = "feeds"
@@ -165,6 +166,8 @@ class Feed(SQLModel, table=True):
     may: str = Field(default="wait", sa_column_kwargs={"server_default": "wait"})
     quiet_days: int | None = None
     scopes: list[dict[str, Any]] = document(default_factory=list)
+    code: str = Field(default="", sa_column_kwargs={"server_default": ""})
+    people: dict[str, list[str]] = document(default_factory=dict)
     contract: dict[str, Any] | None = Field(
         default=None, sa_column=Column(JSONB(none_as_null=True))
     )
@@ -266,6 +269,19 @@ class Schedule(Acted, table=True):
     paused: bool = False
     next_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True), index=True)
     last_at: datetime | None = Field(default=None, sa_type=DateTime(timezone=True))
+    actor: Actor | None = by()
+    at: datetime = moment()
+
+
+class FeedChange(Acted, table=True):
+    """Something that was changed of a feed, ``said`` in plain words."""
+
+    __tablename__: ClassVar[str] = "feed_changes"
+
+    id: int | None = Field(default=None, primary_key=True)
+    store_id: int = Field(foreign_key="stores.id")
+    feed_id: int = Field(foreign_key="feeds.id", index=True)
+    said: str
     actor: Actor | None = by()
     at: datetime = moment()
 
