@@ -3,13 +3,17 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState, type ReactNode } from "react";
+import { Link } from "react-router";
 import { useFetchNow, useSchedules, useSetSource, useSource, type FeedSource } from "../../api/sources";
 import { Confirm } from "../../components/Confirm";
 import { Failure, Waiting } from "../../components/states";
 import { capital } from "../../components/words";
 import { useFeed } from "../../shell/feed";
+import { useStoreId } from "../../shell/Shell";
 import { ContractPart } from "../contract/ContractPart";
+import { Called } from "./Called";
 import { May } from "./May";
+import { History, LastRuns } from "./Past";
 import { Schedules } from "./Schedules";
 import { Scopes } from "./Scopes";
 import { Copy } from "./Copy";
@@ -17,6 +21,7 @@ import { Quiet } from "./Quiet";
 import { Looks } from "./Looks";
 import { Sending } from "./Sending";
 import { SourceEditor } from "./SourceEditor";
+import { WhoMay } from "./WhoMay";
 
 /** The profile of the feed at hand. */
 export function Profile() {
@@ -29,6 +34,9 @@ export function Profile() {
   return (
     <Box sx={{ overflow: "auto", p: 2 }}>
       <Box sx={{ maxWidth: 1120, display: "grid", gap: 3 }}>
+        <Part title="Called">
+          <Called />
+        </Part>
         <Part title="Where from">
           <From feed={feed} known={source.data} />
         </Part>
@@ -51,11 +59,35 @@ export function Profile() {
         <Part title="Last looks">
           <Looks feed={feed} />
         </Part>
+        <Part title="Last runs">
+          <LastRuns feed={feed} />
+        </Part>
+        <Part title="Who may">
+          <WhoMay feed={feed} />
+        </Part>
+        <Part title="Also">
+          <Also feed={feed} />
+        </Part>
+        <Part title="What was changed">
+          <History feed={feed} />
+        </Part>
         <Part title="As a start for another">
           <Copy />
         </Part>
       </Box>
     </Box>
+  );
+}
+
+/** What else belongs to the feed, and where it is said. */
+function Also({ feed }: { feed: number }) {
+  const store = useStoreId();
+  return (
+    <Typography>
+      Its <Link to={`/s/${store}/feeds/${feed}/guards`}>guards</Link> say what holds a run;{" "}
+      <Link to={`/s/${store}/messages`}>messages</Link> are for all feeds of the store, and say there who is
+      told.
+    </Typography>
   );
 }
 

@@ -70,6 +70,10 @@ function server(start = from(), looks: FetchLine[] = [], found: Tried[] = [tried
   const fake = new FakeServer()
     .on("GET /api/v1/feeds/3/source", () => now)
     .on("GET /api/v1/feeds/3/schedules", () => ({ schedules: [], may: "wait", quiet_days: null }))
+    .on("GET /api/v1/feeds/3/code", () => ({ code: "" }))
+    .on("GET /api/v1/feeds/3/people", () => ({ run: [], edit: [] }))
+    .on("GET /api/v1/feeds/3/runs", () => ({ runs: [] }))
+    .on("GET /api/v1/feeds/3/history", () => ({ changes: [] }))
     .on("GET /api/v1/feeds/3/contract", () => ({
       contract: null,
       file: [],
