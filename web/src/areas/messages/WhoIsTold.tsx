@@ -11,6 +11,15 @@ import { useSetTold, useTold, useTryTold, type ToldView } from "../../api/messag
 import { Failure } from "../../components/states";
 import { count } from "../../components/words";
 
+/** Who is told, in a sentence. */
+export function saidOfTold({ mail = [], digest, hook }: ToldView): string {
+  const said = [
+    mail.length > 0 && `${mail.join(", ")} by mail, ${digest ? "once a day" : "at once"}`,
+    hook && `${hook} is called`,
+  ].filter(Boolean);
+  return said.length ? `${said.join("; ")}.` : "Whoever looks at the messages, and nobody else.";
+}
+
 export function WhoIsTold({ store }: { store: number }) {
   const told = useTold(store);
   const [editing, setEditing] = useState(false);
@@ -18,11 +27,7 @@ export function WhoIsTold({ store }: { store: number }) {
   const set = useSetTold(store);
   if (told.isError) return <Failure error={told.error} retry={() => void told.refetch()} />;
   if (!told.data) return null;
-  const { mail = [], digest, hook } = told.data;
-  const said = [
-    mail.length > 0 && `${mail.join(", ")} by mail, ${digest ? "once a day" : "at once"}`,
-    hook && `${hook} is called`,
-  ].filter(Boolean);
+  const addresses = (told.data.mail ?? []).length + (told.data.hook ? 1 : 0);
   return (
     <Box component="section" aria-label="Who is told" sx={{ mt: 3 }}>
       <Typography variant="h2" sx={{ borderBottom: 1, borderColor: "divider", pb: 0.5, mb: 1 }}>
@@ -43,14 +48,12 @@ export function WhoIsTold({ store }: { store: number }) {
         />
       ) : (
         <>
-          <Typography sx={{ overflowWrap: "anywhere" }}>
-            {said.length ? `${said.join("; ")}.` : "Whoever looks here, and nobody else."}
-          </Typography>
+          <Typography sx={{ overflowWrap: "anywhere" }}>{saidOfTold(told.data)}</Typography>
           <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
             <Button variant="outlined" onClick={() => setEditing(true)}>
-              {said.length ? "Change it" : "Tell somebody"}
+              {addresses ? "Change it" : "Tell somebody"}
             </Button>
-            {said.length > 0 && (
+            {addresses > 0 && (
               <Button color="inherit" onClick={() => trial.mutate()} disabled={trial.isPending}>
                 Send a trial message
               </Button>
@@ -66,7 +69,7 @@ export function WhoIsTold({ store }: { store: number }) {
       )}
       {trial.isSuccess && (
         <Alert severity="success" variant="outlined" sx={{ mt: 1 }}>
-          Sent to {count(mail.length + (hook ? 1 : 0), "address", "addresses")}.
+          Sent to {count(addresses, "address", "addresses")}.
         </Alert>
       )}
       {trial.isError && <Failure error={trial.error} />}

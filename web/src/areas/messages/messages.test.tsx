@@ -87,7 +87,7 @@ describe("messages", () => {
     server([]);
     place();
     expect(await screen.findByText("No messages")).toBeVisible();
-    expect(await screen.findByText("Whoever looks here, and nobody else.")).toBeVisible();
+    expect(await screen.findByText("Whoever looks at the messages, and nobody else.")).toBeVisible();
   });
 });
 

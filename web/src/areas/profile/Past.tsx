@@ -7,7 +7,7 @@ import { Link } from "react-router";
 import type { RunView } from "../../api/hooks";
 import { useFeedRuns, useHistory } from "../../api/profiles";
 import { Failure, Waiting } from "../../components/states";
-import { ago, trialOf } from "../../components/words";
+import { ago, capital, trialOf } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
 
 /** The last runs, each with what came of it. */
@@ -55,7 +55,7 @@ export function History({ feed }: { feed: number }) {
         {(all ? changes : changes.slice(0, FEW)).map((one, at) => (
           <Row key={`${one.at} ${at}`} at={one.at} by={one.author}>
             {one.version && `Version ${one.version} of the crosswalk: `}
-            {one.said}
+            {one.version ? one.said : capital(one.said)}
           </Row>
         ))}
       </List>

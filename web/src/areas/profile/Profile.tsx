@@ -3,14 +3,13 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Typography from "@mui/material/Typography";
 import { useState, type ReactNode } from "react";
-import { Link } from "react-router";
 import { useFetchNow, useSchedules, useSetSource, useSource, type FeedSource } from "../../api/sources";
 import { Confirm } from "../../components/Confirm";
 import { Failure, Waiting } from "../../components/states";
 import { capital } from "../../components/words";
 import { useFeed } from "../../shell/feed";
-import { useStoreId } from "../../shell/Shell";
 import { ContractPart } from "../contract/ContractPart";
+import { Also } from "./Also";
 import { Called } from "./Called";
 import { May } from "./May";
 import { History, LastRuns } from "./Past";
@@ -65,7 +64,7 @@ export function Profile() {
         <Part title="Who may">
           <WhoMay feed={feed} />
         </Part>
-        <Part title="Also">
+        <Part title="Guards, and who is told">
           <Also feed={feed} />
         </Part>
         <Part title="What was changed">
@@ -76,18 +75,6 @@ export function Profile() {
         </Part>
       </Box>
     </Box>
-  );
-}
-
-/** What else belongs to the feed, and where it is said. */
-function Also({ feed }: { feed: number }) {
-  const store = useStoreId();
-  return (
-    <Typography>
-      Its <Link to={`/s/${store}/feeds/${feed}/guards`}>guards</Link> say what holds a run;{" "}
-      <Link to={`/s/${store}/messages`}>messages</Link> are for all feeds of the store, and say there who is
-      told.
-    </Typography>
   );
 }
 

@@ -22,7 +22,7 @@ export function WhoMay({ feed }: { feed: number }) {
     );
   return (
     <Box>
-      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 2, maxWidth: 900 }}>
+      <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 2, maxWidth: 900, mt: 1.5, mb: 0.5 }}>
         <Names
           label="May be run by"
           names={known.run ?? []}

@@ -70,6 +70,15 @@ function server(start = from(), looks: FetchLine[] = [], found: Tried[] = [tried
   const fake = new FakeServer()
     .on("GET /api/v1/feeds/3/source", () => now)
     .on("GET /api/v1/feeds/3/schedules", () => ({ schedules: [], may: "wait", quiet_days: null }))
+    .on("GET /api/v1/feeds/3/guards", () => ({
+      guards: [
+        { kind: "rows_fewer", on: true, limit: "30" },
+        { kind: "new_words", on: false, limit: "20" },
+      ],
+      sorts: [{ kind: "rows_fewer", name: "Fewer rows", holds: "run", says: "", limit: "30", on: true }],
+      blind: {},
+    }))
+    .on("GET /api/v1/stores/1/told", () => ({ mail: ["a@b.example"], digest: true, hook: "", secret: false }))
     .on("GET /api/v1/feeds/3/code", () => ({ code: "" }))
     .on("GET /api/v1/feeds/3/people", () => ({ run: [], edit: [] }))
     .on("GET /api/v1/feeds/3/runs", () => ({ runs: [] }))
@@ -107,6 +116,16 @@ function place() {
     "/s/:store/feeds/:feed/profile",
   );
 }
+
+it("says which guards are on, and who is told", async () => {
+  server();
+  place();
+  const part = within(await screen.findByRole("region", { name: "Guards, and who is told" }));
+  await waitFor(() =>
+    expect(part.getByText(/1 of its 2/)).toHaveTextContent("a whole run is held by Fewer rows."),
+  );
+  expect(await part.findByText(/a@b.example by mail, once a day/)).toBeVisible();
+});
 
 describe("where a feed's deliveries come from", () => {
   it("is said in a sentence, and fetched from at once", async () => {
