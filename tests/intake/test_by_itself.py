@@ -18,7 +18,7 @@ from nomotax.cli.main import main
 from nomotax.core.cron import Cron
 from nomotax.demo.load import DATA
 from nomotax.demo.outside.layout import PASSWORD
-from nomotax.flows import schedules
+from nomotax.flows import fetching, runs, schedules
 from nomotax.records.database import database_url, engine_for
 from tests.api.test_path import BUNDLE, catalog, get, send
 from tests.intake.test_feeds import deliveries, fetch, from_ssh, lay, push, set_source
@@ -233,3 +233,35 @@ def test_other_programs_bring_a_file(client, feed, tmp_path):
     code, told = command("deliver", "1", str(tmp_path / "x.csv"))
     assert (code, told["outcome"]) == (2, "unreadable") and "PDF" in told["said"]
     assert len(deliveries(client, 1)) == 3
+
+
+def test_a_worker_that_dies_right_after_it_prepared_leaves_nothing_undone(
+    client, feed, work, outside, monkeypatch
+):
+    """Its job is done again by another one: the run is gone on with, and what it waits for is said
+    once."""
+    send(client, "put", f"/feeds/{feed}/may", {"may": "rest"})
+    week(outside, 2)
+    send(client, "post", f"/feeds/{feed}/fetches", status=202)
+    fetching.fetch_queued(get(client, f"/feeds/{feed}/fetches")["fetches"][0]["id"])
+    run = newest_run(client)["id"]
+
+    def dies(run_id):
+        raise KeyboardInterrupt
+
+    with monkeypatch.context() as patch:
+        patch.setattr(runs, "go_on_by_itself", dies)
+        with pytest.raises(KeyboardInterrupt):
+            runs.prepare(run)
+    assert get(client, f"/runs/{run}")["status"] == "prepared"
+    runs.prepare(run)
+    work()
+    assert get(client, f"/runs/{run}")["status"] == "applied"
+    send(client, "put", f"/feeds/{feed}/may", {"may": "wait"})
+    lay(outside, "quarrow-week-3.csv", (DATA / "quarrow-week-1.csv").read_bytes() + b"\r\n")
+    fetch(client, work, feed)
+    waiting = newest_run(client)["id"]
+    for _ in range(2):
+        runs.prepare(waiting)
+    log = [line["text"] for line in get(client, f"/runs/{waiting}")["log"]]
+    assert sum(text.startswith("waits: ") for text in log) == 1

@@ -29,6 +29,9 @@ def go_on(run_id: int) -> None:
     then = run.used.get("then")
     if run.status != "prepared" or run.kind != "delivery" or not then:
         return
+    if run.used.get("told"):
+        # It has been said already what it waits for.
+        return
     waits, kind = _waits_for(run, then)
     with acting("schedule", "by itself"):
         if not waits:
@@ -38,7 +41,10 @@ def go_on(run_id: int) -> None:
             except HeldRun as held:
                 waits, kind = held.message, "held"
         with session() as db:
-            Runs(db, run.store_id).note(Runs(db, run.store_id).get(run_id), f"waits: {waits}")
+            runs = Runs(db, run.store_id)
+            told = runs.get(run_id)
+            told.used = told.used | {"told": True}
+            runs.note(told, f"waits: {waits}")
             _tell(db, run, kind, waits)
 
 

@@ -125,14 +125,19 @@ def prepare_anew(run_id: int, why: str = "the crosswalk, or what it looks up, ha
 
 
 def prepare(run_id: int) -> None:
-    """Fill the whole delivery, compare it with the catalog, keep the changeset. Of a run that is
-    no longer waiting for it nothing is done."""
+    """Fill the whole delivery, compare it with the catalog, keep the changeset, and go on with what
+    goes on by itself. Of a run that is no longer waiting for it nothing is done; one whose worker
+    died right after it was prepared is gone on with."""
     with session() as db:
-        if Runs.holding(db, run_id).get(run_id).status not in ("queued", "preparing"):
+        run = Runs.holding(db, run_id).get(run_id)
+        if run.status not in ("queued", "preparing", "prepared"):
             return
-        run = move(db, run_id, "preparing", "preparing", stop_requested=False)
-    with ending(run_id, "preparing") as tell:
-        _PREPARED.get(run.kind, _prepare)(run_id, tell)
+        asked = run.status != "prepared"
+        if asked:
+            run = move(db, run_id, "preparing", "preparing", stop_requested=False)
+    if asked:
+        with ending(run_id, "preparing") as tell:
+            _PREPARED.get(run.kind, _prepare)(run_id, tell)
     if run.kind == "dated":
         go_on(run_id)
     else:
