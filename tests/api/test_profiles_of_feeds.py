@@ -123,3 +123,39 @@ def test_the_last_runs_of_a_feed_and_how_one_went_as_text(client, work, feed):
     assert get(client, "/feeds/1/runs")["runs"] == []
     log = client.get(f"/api/v1/runs/{ids[0]}/log.txt")
     assert log.mimetype == "text/plain" and "prepared 2 rows" in log.text
+
+
+#: What anybody may ask for: nothing is changed by it, or whoever asks signs in.
+FREE = {"incoming", "preview", "try"}
+
+
+def test_no_way_in_is_forgotten(client, work, feed, app):
+    """Whatever of the API changes or runs a feed, or something of it, a stranger is refused."""
+    by(client, "Anneke")
+    draw(client, feed, crosswalk({"sku": "Nr", "name": "Naam"}))
+    run = send(client, "post", f"/feeds/{feed}/runs", status=201)["id"]
+    folder = {"kind": "folder", "folder": "/srv/zaden", "names": "*.csv"}
+    send(client, "put", f"/feeds/{feed}/source", {"source": folder})
+    schedule = send(client, "post", f"/feeds/{feed}/schedules", {"expression": "0 6 * * *"}, 201)
+    fetch = send(client, "post", f"/feeds/{feed}/fetches", status=202)["id"]
+    delivery = get(client, f"/runs/{run}")["delivery_id"]
+    send(client, "put", f"/feeds/{feed}/people", {"run": ["Anneke"], "edit": ["Anneke"]})
+    ids = {"feed_id": feed, "run_id": run, "delivery_id": delivery, "fetch_id": fetch,
+           "schedule_id": schedule["schedules"][0]["id"]}  # fmt: skip
+    by(client, "Cor")
+    tried = []
+    for rule in app.url_map.iter_rules():
+        if not rule.arguments & ids.keys() or rule.rule.split("/")[-1] in FREE:
+            continue
+        path = rule.rule
+        for name in rule.arguments:
+            known = ids.get(name, 1)
+            path = path.replace(f"<int:{name}>", str(known)).replace(f"<{name}>", str(known))
+        for method in rule.methods - {"GET", "HEAD", "OPTIONS"}:
+            answer = client.open(path, method=method, json={})
+            assert answer.status_code == 403, (method, path, answer.text)
+            assert answer.json["title"] == "This is not yours to do."
+            tried.append(path)
+    assert len(tried) > 40
+    for kind, key in (("feed", feed), ("delivery", delivery)):
+        assert client.put(f"/api/v1/removals/{kind}/{key}").status_code == 403

@@ -52,10 +52,14 @@ def guard(app: Flask) -> None:
 
 
 #: What is asked of a feed, or of something of it.
-_OF_FEED = re.compile(r"/api/v1/(feeds|runs|deliveries|fetches|schedules)/(\d+)(/.*)?")
+_OF_FEED = re.compile(
+    r"/api/v1/(?:demo/)?(feeds|runs|deliveries|fetches|schedules)/(\d+)(/.*)?"
+    r"|/api/v1/removals/(feed|delivery)/(\d+)"
+)
+_REMOVED: dict[str, Of] = {"feed": "feeds", "delivery": "deliveries"}
 #: What runs a feed and does not change it; and what changes nothing, or signs in by itself.
 _RUNS = re.compile(
-    r"(feeds/(runs|fetches|deliveries)|(runs|fetches)(/.*)?|deliveries/(read|accept|stop|move))"
+    r"(feeds/(runs|fetches|deliveries|next)|(runs|fetches)(/.*)?|deliveries/(read|accept|stop|move))"
 )
 _FREE = ("feeds/incoming", "feeds/source/try", "deliveries/preview")
 
@@ -69,10 +73,11 @@ def _not_theirs() -> Response | None:
     found = _OF_FEED.fullmatch(request.path)
     if request.method in _READING or found is None:
         return None
-    what = f"{found[1]}{found[3] or ''}"
+    of = cast("Of", found[1]) if found[1] else _REMOVED[found[4]]
+    what = f"{of}{found[3] or ''}" if found[1] else "removal"
     if what in _FREE:
         return None
-    why = why_not(cast("Of", found[1]), int(found[2]), _RUNS.fullmatch(what) is None)
+    why = why_not(of, int(found[2] or found[5]), _RUNS.fullmatch(what) is None)
     if not why:
         return None
     remedy = "Ask one of them, or say at the top of the page who you are."
