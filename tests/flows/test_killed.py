@@ -10,6 +10,7 @@ import time
 import pytest
 from sqlalchemy import text
 
+from nomotax.core.errors import OtherVersion
 from nomotax.flows.applying import request_apply
 from nomotax.flows.crosswalks import take_bundle
 from nomotax.flows.runs import prepare, start_run
@@ -106,3 +107,33 @@ def test_a_worker_killed_in_a_preparation(demo, bundle, killed):
     taken_up()
     run = run_of(number)
     assert run.status == "prepared" and sum(run.counts.values()) == 1188 and catalog() == before
+
+
+def of_version(number):
+    rows(f"update alembic_version set version_num = '{number}' returning version_num")
+
+
+def test_a_worker_of_another_version_leaves_its_jobs_and_ends(demo, bundle):
+    """The database is brought to a newer version while it works; one of that version goes on."""
+    take_bundle(1, bundle)
+    (own,) = rows("select version_num from alembic_version")[0]
+    worker = subprocess.Popen([sys.executable, "-c", WORKER], stderr=subprocess.PIPE)
+    try:
+        wait_for(lambda: rows("select id from procrastinate_workers"), "a worker")
+        of_version("9999")
+        number = start_run(1).id
+        assert worker.wait(30) == 0
+    finally:
+        worker.kill()
+    assert run_of(number).status == "queued"
+    with pytest.raises(OtherVersion, match="of version 9999") as refused:
+        run_worker(wait=False, queues=(RUNS,))
+    assert "newer version" in refused.value.remedy
+    of_version("0001")
+    with pytest.raises(OtherVersion) as refused:
+        run_worker(wait=False, queues=(RUNS,))
+    assert refused.value.remedy.endswith("nomotax migrate.")
+    of_version(own)
+    rows("update procrastinate_jobs set scheduled_at = null returning id")
+    run_worker(wait=False, queues=(RUNS,))
+    assert run_of(number).status == "prepared"

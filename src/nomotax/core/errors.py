@@ -84,6 +84,10 @@ class DatabaseUnavailable(NomotaxError):
     status = 503
 
 
+class OtherVersion(DatabaseUnavailable):
+    """The database is of another version than the program."""
+
+
 class FormulaError(CrosswalkError):
     """The formula has a mistake."""
 

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import asyncio
 import os
+import signal
 import time
 from collections.abc import Callable, Sequence
+from functools import wraps
 
 import structlog
 from procrastinate import App, PsycopgConnector, RetryStrategy
@@ -13,7 +15,7 @@ from procrastinate.connector import BaseConnector
 from procrastinate.exceptions import ConnectorException
 from procrastinate.jobs import Status
 
-from nomotax.core.errors import DatabaseUnavailable
+from nomotax.core.errors import DatabaseUnavailable, OtherVersion
 from nomotax.flows import (
     applying,
     contrasts,
@@ -30,7 +32,7 @@ from nomotax.flows import (
 )
 from nomotax.flows.run_states import give_back
 from nomotax.log import quiet_log
-from nomotax.records.database import database_url
+from nomotax.records.database import database_url, refuse_other_version
 from nomotax.records.queue import LOOKS, QUEUES, READS, RUNS
 
 log = structlog.get_logger()
@@ -65,12 +67,23 @@ _PATIENT = dict.fromkeys(("mail", "call", "digest"), _OUTWARD)
 
 
 def _app(connector: BaseConnector) -> App:
-    """An application with our tasks. Tasks remember the application they were made in, so each
-    connector gets one of its own."""
+    """An application with our tasks, each left to a worker of the database's version. Tasks
+    remember the application they were made in, so each connector gets one of its own."""
     made = App(connector=connector)
     for name, work in _TASKS.items():
-        made.task(name=name, queue=QUEUES[name], retry=_PATIENT.get(name, _AGAIN))(work)
+        made.task(name=name, queue=QUEUES[name], retry=_PATIENT.get(name, _AGAIN))(_own(work))
     return made
+
+
+def _own(work: Callable[..., object]) -> Callable[..., object]:
+    """A task that leaves its job to another worker where this one is of another version."""
+
+    @wraps(work)
+    def task(**about: int) -> object:
+        refuse_other_version()
+        return work(**about)
+
+    return task
 
 
 def run_worker(
@@ -78,8 +91,9 @@ def run_worker(
 ) -> None:
     """Work until stopped; with ``wait=False`` until the queues are empty. Survives a database that
     goes away: work goes on when it returns, and what a worker left half done is taken up again by
-    whichever finds it."""
+    whichever finds it. Raises ``OtherVersion``."""
     quiet_log()
+    _same_version(wait)
     if wait and RUNS not in queues:
         os.nice(_LOWER)
     while True:
@@ -90,6 +104,21 @@ def run_worker(
             if not wait:
                 raise
             log.warning("database lost, trying again", error=str(error))
+            time.sleep(2)
+
+
+def _same_version(wait: bool) -> None:
+    """Raises ``OtherVersion``; a database that is away is waited for."""
+    while True:
+        try:
+            refuse_other_version()
+            return
+        except OtherVersion:
+            raise
+        except DatabaseUnavailable as error:
+            if not wait:
+                raise
+            log.warning("no database yet, trying again", error=str(error))
             time.sleep(2)
 
 
@@ -113,11 +142,16 @@ async def _watch(worker: App) -> None:
     one lives."""
     while True:
         try:
+            await asyncio.to_thread(refuse_other_version)
             await take_up(worker, _SILENT)
             await asyncio.to_thread(dated.write_due)
             await asyncio.to_thread(schedules.fire_due)
             await asyncio.to_thread(messages.look_for_silence)
             await asyncio.to_thread(telling.begin_digests)
+        except OtherVersion as error:
+            log.error("this worker ends", error=str(error), remedy=error.remedy)
+            os.kill(os.getpid(), signal.SIGTERM)
+            return
         except (ConnectorException, DatabaseUnavailable) as error:
             log.warning("could not look for jobs left behind", error=str(error))
         await asyncio.sleep(_BEAT)

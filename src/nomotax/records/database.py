@@ -9,11 +9,12 @@ from pathlib import Path
 
 from alembic import command
 from alembic.config import Config
+from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import DataError, DBAPIError, OperationalError
 from sqlmodel import Session
 
-from nomotax.core.errors import Conflict, DatabaseUnavailable, UnfitValue
+from nomotax.core.errors import Conflict, DatabaseUnavailable, OtherVersion, UnfitValue
 from nomotax.settings import settings
 
 #: To compile a statement takes a quarter of a second, more than it ever saves here.
@@ -79,13 +80,43 @@ def _translated(error: DBAPIError) -> DatabaseUnavailable | Conflict:
     )
 
 
-def migrate() -> None:
-    """Bring the schema of the database to the newest version."""
+def _alembic() -> Config:
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
+    return config
+
+
+def migrate() -> None:
+    """Bring the schema of the database to the newest version."""
+    config = _alembic()
     with engine_for(database_url()).begin() as connection:
         config.attributes["connection"] = connection
         command.upgrade(config, "head")
+
+
+@cache
+def _newest() -> str:
+    """The version of the database that this program is written for."""
+    return ScriptDirectory.from_config(_alembic()).get_current_head() or ""
+
+
+def refuse_other_version() -> None:
+    """Raises ``OtherVersion`` for a database that has been brought to another version than this
+    program's: what it would write may not be what is meant there."""
+    with session() as db:
+        connection = db.connection()
+        there = connection.execute(text("select to_regclass('alembic_version')")).scalar()
+        version = text("select version_num from alembic_version")
+        found = connection.execute(version).scalar() if there else None
+    if found == _newest():
+        return
+    older = (found or "") < _newest()
+    raise OtherVersion(
+        f"The database is of version {found or 'none'}, and this program of {_newest()}.",
+        remedy="Bring the database to the newest version: nomotax migrate."
+        if older
+        else "Start the program of the newer version instead.",
+    )
 
 
 def ping() -> None:
