@@ -174,3 +174,81 @@ def test_who_never_offered_a_product_as_a_whole_does_not_take_it_by_its_stock(
     look(client, work, feed, "Bestand")
     assert held(client, "RH-1", "cost", "stock", "supplier_sku") == ("5.00", "9", "O1")
     assert HEAD.startswith("Nr")
+
+
+@pytest.mark.parametrize(
+    ("lists", "told"),
+    [
+        # Scope by scope: the whole is as if it had come at once.
+        ([("", "4,00", 5), ("Bestand", "5,00", 3), ("Preise", "5,00", 3)], ("5.00", "3")),
+        # What a scope says stands until its own next one, or a whole.
+        ([("", "4,00", 5), ("Preise", "6,00", 1), ("Bestand", "7,00", 2)], ("6.00", "2")),
+        ([("", "4,00", 5), ("Bestand", "9,00", 0), ("", "4,50", 8)], ("4.50", "8")),
+        ([("", "4,00", 5), ("Bestand", "4,00", 5)], ("4.00", "5")),
+    ],
+)  # fmt: skip
+def test_one_after_the_other(client, work, feed, outside, lists, told):
+    for number, (scope, cost, stock) in enumerate(lists, 1):
+        bring(outside, number, [(1, cost, stock), (number + 1, cost, stock)])
+        assert look(client, work, feed, scope)["status"] == "new"
+    assert held(client, "RH-1", "cost", "stock") == told
+    made = {key for key in catalog(client) if key.startswith("RH-")}
+    wholes = {f"RH-{n + 1}" for n, (scope, *_) in enumerate(lists, 1) if not scope}
+    assert made == wholes | {"RH-1"}
+
+
+def test_a_scope_that_is_gone_when_its_time_comes_is_told_with_the_look(
+    client, work, feed, outside
+):
+    bring(outside, 1, [(1, "4,00", 5)])
+    look(client, work, feed)
+    bring(outside, 2, [(1, "4,00", 4)])
+    send(client, "post", f"/feeds/{feed}/fetches?scope=Bestand", status=202)
+    send(client, "put", f"/feeds/{feed}/scopes", {"scopes": [COST]})
+    work()
+    line = get(client, f"/feeds/{feed}/fetches")["fetches"][0]
+    assert line["status"] == "new" and "no scope 'Bestand'" in line["said"]
+    assert "It has: Preise." in line["remedy"]
+    assert held(client, "RH-1", "stock") == ("5",)
+
+
+def test_a_guard_holds_a_scope_by_what_the_same_scope_was_like(client, work, feed, outside):
+    """All stock gone at once: held, told, and taken once it is right again."""
+    guards = get(client, f"/feeds/{feed}/guards")["guards"]
+    on = [g | {"on": g["kind"] == "stock_emptied"} for g in guards]
+    send(client, "put", f"/feeds/{feed}/guards", {"guards": on})
+    rows = [(n, "4,00", 5) for n in range(1, 13)]
+    bring(outside, 1, rows)
+    look(client, work, feed)
+    bring(outside, 2, [(n, cost, 0) for n, cost, _ in rows])
+    look(client, work, feed, "Bestand")
+    run = newest_run(client)
+    assert (run["status"], run["scope"]) == ("prepared", STOCK)
+    assert held(client, "RH-1", "stock") == ("5",)
+    shown = next(f for f in get(client, "/stores/1/arrivals")["feeds"] if f["id"] == feed)
+    assert shown["deliveries"][0]["run_scope"] == "Bestand"
+    bring(outside, 3, [(n, cost, 4) for n, cost, _ in rows])
+    look(client, work, feed, "Bestand")
+    assert held(client, "RH-1", "stock") == ("4",)
+
+
+def test_prepared_again_it_is_of_the_same_fields(client, work, feed, outside):
+    send(client, "put", f"/feeds/{feed}/may", {"may": "wait"})
+    bring(outside, 1, [(1, "4,00", 5)])
+    look(client, work, feed)
+    send(client, "post", f"/runs/{newest_run(client)['id']}/apply", None, 202)
+    work()
+    bring(outside, 2, [(1, "9,00", 3)])
+    look(client, work, feed, "Bestand")
+    run = newest_run(client)["id"]
+    draft = get(client, f"/feeds/{feed}/bench")
+    fills = draft["crosswalk"]["fills"]
+    fills["stock"]["steps"] = [*fills["stock"].get("steps", []), {"do": "clamp", "most": "2"}]
+    body = {"crosswalk": draft["crosswalk"], "revision": draft["revision"]}
+    send(client, "put", f"/feeds/{feed}/draft", body)
+    send(client, "post", f"/runs/{run}/anew", None, 202)
+    work()
+    assert get(client, f"/runs/{run}")["scope"] == STOCK
+    send(client, "post", f"/runs/{run}/apply", None, 202)
+    work()
+    assert held(client, "RH-1", "cost", "stock") == ("4.00", "2")

@@ -138,3 +138,59 @@ describe("what stands in a column", () => {
     expect(filledOf(column)).toBe(share);
   });
 });
+
+describe("a column that is changed", () => {
+  /** What is sent once a draft was changed by ``change`` and kept. */
+  async function afterwards(change: () => Promise<void>): Promise<Contract | null | undefined> {
+    const fake = server(kept(CONTRACT));
+    place();
+    await userEvent.click(await screen.findByRole("button", { name: "Change it" }));
+    await change();
+    await userEvent.click(screen.getByRole("button", { name: "Keep it" }));
+    await waitFor(() => expect(fake.calls("PUT /api/v1/feeds/3/contract")).toHaveLength(1));
+    return sent(fake);
+  }
+
+  it("has bounds only where one value is more than another", async () => {
+    const contract = await afterwards(async () => {
+      await userEvent.click(screen.getByRole("button", { name: "More of Artnr" }));
+      expect(screen.queryByLabelText("At least")).toBeNull();
+      await userEvent.click(screen.getByRole("button", { name: /^More of Pris/ }));
+      expect(screen.getByLabelText("At least")).toHaveValue("0");
+      await userEvent.clear(screen.getByLabelText("At least"));
+      await userEvent.type(screen.getByLabelText("At most"), "999.50");
+      await userEvent.type(screen.getByLabelText("Said to the supplier"), "Without tax.");
+      await userEvent.tab();
+    });
+    expect(contract?.fields[1]).toMatchObject({
+      constraints: { minimum: null, maximum: "999.50" },
+      description: "Without tax.",
+    });
+  });
+
+  it("may be missing, or filled to a share", async () => {
+    const contract = await afterwards(async () => {
+      await userEvent.click(screen.getByLabelText("Artnr may be missing"));
+      await userEvent.type(screen.getByLabelText("Filled share of Artnr"), "97.5");
+    });
+    expect(contract?.fields[0]).toMatchObject({
+      optional: true,
+      filled: "97.5",
+      constraints: { required: false },
+    });
+  });
+
+  it("is of a file of so many rows, written in any way", async () => {
+    const contract = await afterwards(async () => {
+      await userEvent.clear(screen.getByLabelText("Rows at least"));
+      await userEvent.type(screen.getByLabelText("Rows at most"), "5000");
+      await userEvent.click(screen.getByLabelText("Its format and encoding stay"));
+      await userEvent.type(screen.getByLabelText("Said to the supplier above all"), "Every Monday.");
+    });
+    expect(contract).toMatchObject({
+      rows: { least: null, most: 5000 },
+      file: {},
+      description: "Every Monday.",
+    });
+  });
+});
