@@ -416,7 +416,7 @@ def _tell(db: Session, fetch: Fetch, found: _Outcome) -> None:
     unread = [d for d in last if not d.table_artifact and d.status != "reading"]
     if fetch.status == "failed":
         say(db, feed_id, "failed", f"It could not be fetched: {found.said}", profile, found.remedy)
-    elif unread:
+    elif unread and fetch.status != "stopped":
         place = f"feeds/{feed_id}/reading?delivery={known_id(unread[-1])}"
         said = found.said if found.taken else _came(unread[-1:])
         say(db, feed_id, "failed", said, place, found.remedy)

@@ -34,11 +34,9 @@ export function useSetContract(feed: number) {
       take(api.PUT("/api/v1/feeds/{feed_id}/contract", { ...of(feed), body: { contract } })),
     onSuccess: (now) => {
       queries.setQueryData(key(feed), now);
-      return Promise.all(
-        [["arrivals"], ["delivery", now.delivery_id ?? undefined, "unusual"]].map((queryKey) =>
-          queries.invalidateQueries({ queryKey }),
-        ),
-      );
+      // Not waited for: what is shown already can be taken back already.
+      for (const queryKey of [["arrivals"], ["delivery", now.delivery_id ?? undefined, "unusual"]])
+        void queries.invalidateQueries({ queryKey });
     },
   });
 }

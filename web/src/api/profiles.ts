@@ -24,7 +24,7 @@ export function useSetCode(feed: number) {
       take(api.PUT("/api/v1/feeds/{feed_id}/code", { ...of(feed), body: { code } })),
     onSuccess: (now) => {
       queries.setQueryData([...feedKey(feed), "code"], now);
-      return queries.invalidateQueries({ queryKey: [...feedKey(feed), "history"] });
+      void queries.invalidateQueries({ queryKey: [...feedKey(feed), "history"] });
     },
   });
 }
@@ -44,7 +44,7 @@ export function useSetPeople(feed: number) {
     mutationFn: (body: FeedPeople) => take(api.PUT("/api/v1/feeds/{feed_id}/people", { ...of(feed), body })),
     onSuccess: (now) => {
       queries.setQueryData([...feedKey(feed), "people"], now);
-      return queries.invalidateQueries({ queryKey: [...feedKey(feed), "history"] });
+      void queries.invalidateQueries({ queryKey: [...feedKey(feed), "history"] });
     },
   });
 }
