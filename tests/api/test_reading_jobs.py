@@ -128,3 +128,55 @@ def test_one_that_is_stopped_before_a_worker_comes_stays_so_until_it_is_asked_fo
     send(client, "post", f"/deliveries/{made}/read")
     read_all()
     assert get(client, f"/deliveries/{made}")["rows"] == 2
+
+
+def week(price, dearer=0):
+    """Forty brushes, a few of them dearer."""
+    lines = [f"{n};Sivellin {n};{n},{50 + (n < dearer)}" for n in range(1, 41)]
+    return "\n".join([f"Nr;Nimi;{price}", *lines, ""]).encode()
+
+
+@pytest.mark.parametrize("step", ["beside", "broken"])
+def test_it_is_read_once_all_is_known_of_it(client, feed, monkeypatch, step):
+    """Whoever sees it as read sees at once what is unusual in it, and what it breaks."""
+    monkeypatch.setattr(receive, "PATIENCE", 0.0)
+    sent(client, feed, week("Hinta"))
+    read_all()
+    contract = get(client, f"/feeds/{feed}/contract/draft")["contract"]
+    send(client, "put", f"/feeds/{feed}/contract", {"contract": contract})
+    seen = []
+    known = getattr(receive, step)
+
+    def watched(delivery):
+        found = get(client, f"/deliveries/{delivery.id}")
+        seen.append((found["status"], found["rows"]))
+        return known(delivery)
+
+    monkeypatch.setattr(receive, step, watched)
+    made = sent(client, feed, week("Netto", 5), "viikko-2.csv")["id"]
+    read_all()
+    told = get(client, f"/deliveries/{made}/unusual")
+    assert seen == [("reading", 0)]
+    assert [(one["kind"], one["column"]) for one in told["things"]] == [("column_renamed", "Hinta")]
+    assert [one["column"] for one in told["breaches"]] == ["Hinta"]
+    # Read anew under the old name, nothing is left of what was told of it.
+    send(client, "post", f"/deliveries/{made}/names", {"column": "Hinta", "to": "Netto"})
+    read_all()
+    after = get(client, f"/deliveries/{made}/unusual")
+    assert (after["things"], after["breaches"]) == ([], [])
+    assert seen == [("reading", 0), ("reading", 40)]
+
+
+def test_one_that_cannot_be_read_tells_nothing_of_how_it_was_before(client, feed, monkeypatch):
+    monkeypatch.setattr(receive, "PATIENCE", 0.0)
+    sent(client, feed, week("Hinta"))
+    made = sent(client, feed, week("Netto", 5), "viikko-2.csv")["id"]
+    read_all()
+    assert get(client, f"/deliveries/{made}/unusual")["things"]
+    wrong = {"reading": {"format": "xml", "records": "//paper"}}
+    send(client, "put", f"/deliveries/{made}/reading", wrong)
+    read_all()
+    lines = get(client, "/stores/1/arrivals")["feeds"]
+    newest = next(one for one in lines if one["id"] == feed)["deliveries"][0]
+    assert (newest["id"], newest["unusual"]) == (made, 0)
+    assert send(client, "get", f"/deliveries/{made}/unusual", status=404)["remedy"]

@@ -72,14 +72,11 @@ class DeliveryBeside(BaseModel):
     renames: dict[str, str]
 
 
-def look(delivery_id: int) -> Delivery:
-    """Hold a delivery that could be read beside those before it, and keep what is unusual in it,
-    with an imprint for those that follow."""
+def beside(delivery: Delivery) -> dict[str, Any]:
+    """What is unusual in a delivery that could be read, beside those before it; its imprint is
+    kept for those that follow."""
     with session() as db:
-        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         before = _before(db, delivery)
-    if delivery.table_artifact is None:
-        return delivery
     table = _table(delivery)
     told: dict[str, Any] = {"beside": None, "known": [], "findings": []}
     if before:
@@ -94,9 +91,15 @@ def look(delivery_id: int) -> Delivery:
     else:
         own = first(table)
     _keep(delivery, own)
+    return told
+
+
+def _look(delivery: Delivery) -> Delivery:
+    """A delivery of the time when nothing was held beside anything, held so and kept."""
+    told = beside(delivery)
     with session() as db:
         deliveries = Deliveries(db, delivery.store_id)
-        fresh = deliveries.get(delivery_id)
+        fresh = deliveries.get(known_id(delivery))
         if fresh.table_artifact == delivery.table_artifact:
             fresh.drift = told
         return deliveries.keep(fresh)
@@ -193,7 +196,7 @@ def unusual(delivery_id: int) -> DeliveryBeside:
     if delivery.table_artifact is None:
         raise NotFound(f"{delivery.file_name} could not be read.", remedy="Change how it is read.")
     if delivery.drift is None:
-        delivery = look(delivery_id)
+        delivery = _look(delivery)
     with session() as db:
         schema = Stores(db).schema(delivery.store_id)
         draft = Crosswalks(db, delivery.store_id).by_feed()[delivery.feed_id].draft

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 from jinja2 import Environment, PackageLoader, StrictUndefined
 from pydantic import BaseModel
@@ -120,28 +121,30 @@ def set_contract(feed_id: int, contract: Contract | None) -> FeedContract:
         db.add(feed)
         read = _read(Deliveries(db, feed.store_id).of_feed(feed_id))
     if read:
-        hold_against(known_id(read[0]))
+        _hold_against(read[0])
     return contract_of(feed_id)
 
 
-def hold_against(delivery_id: int) -> Delivery:
-    """Check a delivery that could be read against its feed's contract, and keep what it breaks."""
+def broken(delivery: Delivery) -> list[dict[str, Any]] | None:
+    """In what a delivery that could be read breaks its feed's contract; None where it has none."""
     with session() as db:
-        deliveries = Deliveries.holding(db, delivery_id)
-        delivery = deliveries.get(delivery_id)
-        contract = saved_contract(Feeds(db, deliveries.store_id).get(delivery.feed_id))
-    if delivery.table_artifact is None:
-        return delivery
-    found = None
-    if contract is not None:
-        table = artifacts().scan(delivery.table_artifact)
-        found = check(table, contract, _written(parse_reading(delivery.reading)))
+        contract = saved_contract(Feeds(db, delivery.store_id).get(delivery.feed_id))
+    if contract is None:
+        return None
+    table = artifacts().scan(delivery.table_artifact or "")
+    found = check(table, contract, _written(parse_reading(delivery.reading)))
+    return [one.model_dump() for one in found]
+
+
+def _hold_against(delivery: Delivery) -> None:
+    """Hold a delivery that could be read against the contract as it is now."""
+    found = broken(delivery)
     with session() as db:
         deliveries = Deliveries(db, delivery.store_id)
-        fresh = deliveries.get(delivery_id)
+        fresh = deliveries.get(known_id(delivery))
         if fresh.table_artifact == delivery.table_artifact:
-            fresh.breaches = None if found is None else [one.model_dump() for one in found]
-        return deliveries.keep(fresh)
+            fresh.breaches = found
+        deliveries.keep(fresh)
 
 
 def _written(reading: Reading) -> Written:

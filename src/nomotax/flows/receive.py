@@ -26,14 +26,14 @@ from nomotax.core.reading.read import read as read_source
 from nomotax.core.table import ROW
 from nomotax.core.writing.arriving import with_held_rows
 from nomotax.core.writing.tables import write_table
-from nomotax.flows.beside import look, with_new_name
+from nomotax.flows.beside import beside, with_new_name
 from nomotax.flows.companions import (
     catalog_revision,
     companion_tables,
     feeds_leaning_on,
     refuse_circle,
 )
-from nomotax.flows.contracts import hold_against
+from nomotax.flows.contracts import broken
 from nomotax.flows.pictures import keep_pictures
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
@@ -158,16 +158,15 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
             if reading is None and saved is not None:
                 changed = differs_from_detected(saved, found)
             pictures, damaged = keep_pictures(source, f"tables/{delivery_id}-pictures.parquet")
-            done = _keep_table(
-                delivery_id, table, chosen, found, [*changed, *damaged], used, saved is not None
-            )
-            done = _with_pictures(done, pictures)
+            _become(delivery, table, chosen, [*changed, *damaged], used)
         except NomotaxError as error:
             return _keep_failure(delivery_id, error, reading)
-    if reading is not None or saved is None:
-        save_reading(delivery.feed_id, chosen)
-    look(delivery_id)
-    done = hold_against(delivery_id)
+    delivery.why, delivery.pictures_artifact = _reasons(chosen, found, saved is not None), pictures
+    delivery.offers = [o.model_dump() for o in found.offers]
+    # It is told as read once all is known of it: a run of it asks what is unusual, and what it
+    # breaks.
+    delivery.drift, delivery.breaches = beside(delivery), broken(delivery)
+    done = _keep_read(delivery, chosen if reading is not None or saved is None else None)
     if fresh:
         # After the reading is saved: those that join this table must find the new one.
         read_leaning(done)
@@ -294,6 +293,7 @@ def _keep_failure(delivery_id: int, error: NomotaxError, reading: Reading | None
             delivery.status = "unreadable"
         delivery.error, delivery.stage, delivery.wanted = str(error), "", None
         delivery.table_artifact, delivery.rows, delivery.columns = None, 0, []
+        delivery.drift, delivery.breaches = None, None
         if reading is not None:
             delivery.reading = reading.model_dump(mode="json")
         return Deliveries(db, delivery.store_id).keep(delivery)
@@ -371,42 +371,44 @@ def joined_now(delivery_id: int) -> Delivery:
         return Deliveries(db, delivery.store_id).keep(fresh)
 
 
-def _keep_table(
-    delivery_id: int,
+def _become(
+    delivery: Delivery,
     table: ArrivingTable,
     reading: Reading,
-    found: Detection,
     changed: list[ReadingProblem],
     used: _Used,
-    saved: bool,
-) -> Delivery:
-    document = reading.model_dump(mode="json")
-    kept = _kept_table(delivery_id, table, document, used)
+) -> None:
+    """The delivery as this table, which is kept; the delivery itself is not, yet."""
+    delivery.reading = reading.model_dump(mode="json")
+    kept = _kept_table(known_id(delivery), table, delivery.reading, used)
+    delivery.problems = _as_kept([*changed, *table.problems, *kept.doubts])
+    kept.put(delivery, used)
+    delivery.complete, delivery.accepted = table.complete, False
+
+
+def _keep_read(delivery: Delivery, saved: Reading | None) -> Delivery:
+    """A delivery that has been read, kept; ``saved`` as the reading of its feed as well."""
     with session() as db:
-        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
+        delivery = Deliveries(db, delivery.store_id).keep(delivery)
+        # Whatever it was meanwhile, as told of its progress, it is read now.
+        db.refresh(delivery, ["status", "error", "stage"])
         delivery.status, delivery.error, delivery.stage = "waiting", "", ""
         delivery.wanted = None
-        delivery.reading, delivery.why = document, _reasons(reading, found, saved)
-        delivery.offers = [o.model_dump() for o in found.offers]
-        delivery.problems = _as_kept([*changed, *table.problems, *kept.doubts])
-        kept.put(delivery, used)
-        delivery.complete, delivery.accepted = table.complete, False
-        return Deliveries(db, delivery.store_id).keep(delivery)
-
-
-def _with_pictures(done: Delivery, pictures: str | None) -> Delivery:
-    with session() as db:
-        delivery = Deliveries(db, done.store_id).get(known_id(done))
-        delivery.pictures_artifact = pictures
+        if saved is not None:
+            _save_reading(db, delivery.feed_id, saved)
         return Deliveries(db, delivery.store_id).keep(delivery)
 
 
 def save_reading(feed_id: int, reading: Reading) -> None:
     """Keep a reading on a feed, for its next delivery."""
     with session() as db:
-        feed = Feeds.holding(db, feed_id).get(feed_id)
-        feed.reading = reading.model_dump(mode="json")
-        db.add(feed)
+        _save_reading(db, feed_id, reading)
+
+
+def _save_reading(db: Session, feed_id: int, reading: Reading) -> None:
+    feed = Feeds.holding(db, feed_id).get(feed_id)
+    feed.reading = reading.model_dump(mode="json")
+    db.add(feed)
 
 
 def read_leaning(fresh: Delivery, but: Collection[int] = ()) -> list[Delivery]:

@@ -4,9 +4,10 @@ import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import Select from "@mui/material/Select";
 import Typography from "@mui/material/Typography";
-import { useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
 import { NavLink, Outlet, useLocation, useParams, useSearchParams } from "react-router";
-import { useArrivals, useQuestions } from "../api/hooks";
+import { freshen, useArrivals, useQuestions, type FeedLine } from "../api/hooks";
 import { Questions } from "../areas/questions/Questions";
 import { Mark } from "../components/Mark";
 import { Failure, Nothing, Waiting } from "../components/states";
@@ -28,6 +29,21 @@ const PLACES = [
   ["guards", "Guards"],
 ] as const;
 
+/** What is known of a delivery is asked for anew once a worker has read it. */
+function useFreshOnceRead(feed: number, delivery: FeedLine["deliveries"][number] | undefined) {
+  const queries = useQueryClient();
+  const reading = delivery?.status === "reading";
+  const id = delivery?.id;
+  const awaited = useRef<number>(undefined);
+  useEffect(() => {
+    const isRead = !reading && awaited.current === id;
+    awaited.current = reading ? id : undefined;
+    if (!isRead || id === undefined) return;
+    void queries.invalidateQueries({ queryKey: ["delivery", id] });
+    void freshen(queries, feed);
+  }, [queries, feed, id, reading]);
+}
+
 /** The places of one feed under its bar, beside the open questions. */
 export function FeedPlace() {
   const store = useStoreId();
@@ -35,13 +51,17 @@ export function FeedPlace() {
   const [search] = useSearchParams();
   const arrivals = useArrivals(store);
   const [asking, setAsking] = useState(false);
+  const line = arrivals.data?.feeds.find((f) => f.id === feed);
+  const chosen = Number(search.get("delivery")) || undefined;
+  const readable = line?.deliveries.find((d) => d.status !== "unreadable");
+  const delivery = chosen ?? readable?.id;
+  useFreshOnceRead(
+    feed,
+    line?.deliveries.find((d) => d.id === delivery),
+  );
   if (arrivals.isPending) return <Waiting what="the feed" />;
   if (arrivals.isError) return <Failure error={arrivals.error} retry={() => void arrivals.refetch()} />;
-  const line = arrivals.data.feeds.find((f) => f.id === feed);
   if (!line) return <Nothing title="There is no such feed in this store" />;
-  const chosen = Number(search.get("delivery")) || undefined;
-  const readable = line.deliveries.find((d) => d.status !== "unreadable");
-  const delivery = chosen ?? readable?.id;
   const value = { feed, line, delivery, asking, openQuestions: setAsking };
   return (
     <FeedContext.Provider value={value}>

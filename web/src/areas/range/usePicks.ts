@@ -16,9 +16,12 @@ export function usePicks(feed: number) {
   const about = { onError: undo.failed, onSettled: () => freshen(queries, feed) };
   const picks = useMutation({
     mutationFn: (edit: PickEdit) => putPicks(feed, edit),
-    // A tick is seen at once; what the server makes of it comes with the fresh page.
-    onMutate: ({ pick = true, articles }) =>
-      queries.setQueriesData<RangePage>({ queryKey: [...feedKey(feed), "range-articles"] }, (page) =>
+    // A tick is seen at once, also while a page is under way that does not know of it yet; what the
+    // server makes of it comes with the fresh page.
+    onMutate: async ({ pick = true, articles }) => {
+      const shown = { queryKey: [...feedKey(feed), "range-articles"] };
+      await queries.cancelQueries(shown);
+      queries.setQueriesData<RangePage>(shown, (page) =>
         page && articles
           ? {
               ...page,
@@ -29,7 +32,8 @@ export function usePicks(feed: number) {
               ),
             }
           : page,
-      ),
+      );
+    },
     onSuccess: ({ changed, articles, unknown }, edit) => {
       const did = edit.pick === false ? "no more picked" : "picked";
       const missing = unknown.length ? `; the range does not have ${some(unknown)}` : "";

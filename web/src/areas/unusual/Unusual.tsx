@@ -15,14 +15,17 @@ import { useUndo } from "../../shell/undo";
 
 /** What is unusual in the delivery at hand. */
 export function UnusualPlace() {
-  const { delivery } = useFeed();
-  const found = useUnusual(delivery);
+  const { delivery, line } = useFeed();
+  const own = line.deliveries.find((d) => d.id === delivery);
+  const reading = own?.status === "reading";
+  const found = useUnusual(reading ? undefined : delivery);
   if (delivery === undefined)
     return (
       <Nothing title="No delivery that can be read">
         What is unusual in a delivery is told once there is one.
       </Nothing>
     );
+  if (reading) return <Waiting what={`${own.file_name}, which is being read`} />;
   if (found.isError) return <Failure error={found.error} retry={() => void found.refetch()} />;
   if (!found.data) return <Waiting what="what is unusual" />;
   return <Told told={found.data} />;

@@ -2,7 +2,9 @@ import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { describe, expect, it } from "vitest";
 import type { DeliveryBeside, Unusual } from "../../api/unusual";
+import { Route, Routes } from "react-router";
 import { FeedContext } from "../../shell/feed";
+import { FeedPlace } from "../../shell/FeedPlace";
 import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
 import { delivery, feedLine } from "../../test/samples";
@@ -125,6 +127,37 @@ describe("what is unusual in a delivery", () => {
       "href",
       "/s/1/feeds/3/profile",
     );
+  });
+
+  it("waits while it is read anew, however long that takes, and tells of the new reading", async () => {
+    let reading = false;
+    const line = () =>
+      feedLine({ id: 3, deliveries: [delivery({ id: 7, status: reading ? "reading" : "waiting" })] });
+    const fake = server()
+      .on("GET /api/v1/stores/1/arrivals", () => ({ feeds: [line()], upload_limit: 1000 }))
+      .on("GET /api/v1/feeds/3/questions", () => ({ questions: [] }))
+      .on("POST /api/v1/deliveries/7/names", () => {
+        reading = true;
+        return { id: 7 };
+      });
+    draw(
+      <Routes>
+        <Route path="/s/:store/feeds/:feed" element={<FeedPlace />}>
+          <Route path="unusual" element={<UnusualPlace />} />
+        </Route>
+      </Routes>,
+      "/s/1/feeds/3/unusual",
+      "*",
+    );
+    await userEvent.click(await screen.findByRole("button", { name: "Take the new name" }));
+    expect(await screen.findByText(/week-1.csv, which is being read/)).toBeInTheDocument();
+    expect(screen.queryByText("Column renamed")).not.toBeInTheDocument();
+    reading = false;
+    fake.on("GET /api/v1/deliveries/7/unusual", () => told({ things: [], renames: { Netto: "Prezzo" } }));
+    expect(
+      await screen.findByText(/'Netto' is called 'Prezzo', as the reading/, {}, { timeout: 3000 }),
+    ).toBeInTheDocument();
+    expect(screen.queryByText("Column renamed")).not.toBeInTheDocument();
   });
 
   it("says that a first delivery has nothing to be held beside", async () => {
