@@ -1,5 +1,5 @@
-"""The profile of a feed through the real interface: a scope on a schedule of its own, who may, and
-what was changed."""
+"""The profile of a feed through the real interface: a scope on a schedule of its own, a contract
+that a delivery breaks, who may, and what was changed."""
 
 from __future__ import annotations
 
@@ -69,6 +69,41 @@ def test_a_scope_comes_at_a_time_of_its_own_and_writes_its_fields_alone(
     expect(page.get_by_text(re.compile("Hourly alone"))).to_be_visible()
     runs_told = page.request.get(f"{api}/feeds/{number}/runs").json()["runs"]
     assert {"name": "Hourly", "fields": ["stock"]} in [one["scope"] for one in runs_told]
+
+
+def test_a_contract_is_drafted_told_and_broken_by_the_next_file(page: Page, store, feed) -> None:
+    page.goto(f"{feed}/profile")
+    contract = part(page, "Contract")
+    contract.get_by_role("button", name="Draft it from the last deliveries").click()
+    expect(contract.get_by_text(re.compile("^Drafted: the last"))).to_be_visible()
+    contract.get_by_role("button", name="More of ArtNo").click()
+    contract.get_by_label("Said to the supplier", exact=True).fill("Six digits, zeros in front.")
+    contract.get_by_role("button", name="Keep it").click()
+    expect(contract.get_by_text(re.compile("keeps it"))).to_be_visible()
+    with page.expect_popup() as opened:
+        contract.get_by_role("link", name="Page for the supplier").click()
+    told = opened.value
+    expect(told.get_by_role("heading", name="Quarrow Pigments: Weekly list")).to_be_visible()
+    expect(told.get_by_role("cell", name="Six digits, zeros in front.")).to_be_visible()
+    told.close()
+
+    number, api = feed.rsplit("/", 1)[-1], f"{store.split('/s/')[0]}/api/v1"
+    broken = (DATA / "quarrow-week-1.csv").read_bytes().replace(b";Stock;", b";Bestand;", 1)
+    file = {"name": "quarrow-week-9.csv", "mimeType": "text/csv", "buffer": broken}
+    assert page.request.post(f"{api}/feeds/{number}/deliveries", multipart={"file": file}).ok
+    page.goto(f"{store}/arrivals")
+    page.get_by_role("link", name=re.compile("breaks its contract in 1 point")).click()
+    broke = part(page, "Its contract")
+    expect(broke.get_by_text("The column 'Stock' is missing.")).to_be_visible()
+    broke.get_by_role("link", name="Open the contract").click()
+    expect(contract.get_by_text(re.compile("breaks it in 1 point"))).to_be_visible()
+
+    contract.get_by_role("button", name="Take it away").click()
+    expect(contract.get_by_role("button", name="Draft it from the last deliveries")).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(contract.get_by_text(re.compile("breaks it in 1 point"))).to_be_visible()
+    changed = part(page, "What was changed")
+    expect(changed.get_by_text("Its contract is taken away")).to_be_visible()
 
 
 def test_only_those_who_are_named_may_change_it(page: Page, store, feed) -> None:
