@@ -1,5 +1,5 @@
-"""Machines of their own for workers: each in a network namespace, from which it reaches the
-database and a stand-in for a bucket, and nothing else. For root alone."""
+"""Machines of their own for workers: each with a share of a processor, and in a network namespace,
+from which it reaches the database and a stand-in for a bucket, and nothing else. For root alone."""
 
 from __future__ import annotations
 
@@ -7,9 +7,9 @@ import asyncio
 import os
 import subprocess
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import boto3
@@ -27,6 +27,45 @@ class Machine:
 
     enter: tuple[str, ...] = ()
     environment: tuple[tuple[str, str], ...] = ()
+
+
+#: Microseconds after which what a machine may use of its processor begins anew.
+_PERIOD = 100_000
+#: Enters a control group, then runs what comes after it.
+_ENTER = ("sh", "-c", 'echo $$ > "$0"; exec "$@"')
+
+
+@contextmanager
+def with_processors(where: Sequence[Machine], share: float) -> Iterator[list[Machine]]:
+    """The machines, each with so much of a processor and no more (Linux control groups): a second
+    one brings as much power as the first, which is not so of two processes that share what the
+    database leaves them."""
+    made: list[Path] = []
+    try:
+        for n in range(len(where)):
+            made.append(_group(f"nomotax-bench-{n}", int(share * _PERIOD)))
+        yield [
+            replace(one, enter=(*_ENTER, str(group / "cgroup.procs"), *one.enter))
+            for one, group in zip(where, made, strict=True)
+        ]
+    finally:
+        for group in made:
+            group.rmdir()
+
+
+def _group(name: str, quota: int) -> Path:
+    root = Path("/sys/fs/cgroup")
+    if (root / "cpu").is_dir():
+        group = root / "cpu" / name
+        group.mkdir(exist_ok=True)
+        (group / "cpu.cfs_period_us").write_text(str(_PERIOD))
+        (group / "cpu.cfs_quota_us").write_text(str(quota))
+        return group
+    (root / "cgroup.subtree_control").write_text("+cpu")
+    group = root / name
+    group.mkdir(exist_ok=True)
+    (group / "cpu.max").write_text(f"{quota} {_PERIOD}")
+    return group
 
 
 @contextmanager

@@ -1,8 +1,9 @@
 """What a second worker is worth, and whether one that is killed loses anything: ``python -m
 bench.workers``. Twelve feeds of as many stores are fetched from folders, prepared and applied by
-themselves: by one worker, which is the baseline, then by two, each with one thread; then by two of
-which one is killed with signal 9 in the middle, each of them once. With ``--apart`` the workers are
-in network namespaces of their own, and what they keep is in a stand-in for a bucket."""
+themselves: by one worker, which is the baseline, then by two, each with one thread and a share of a
+processor of its own; then by two of which one is killed with signal 9 in the middle, each of them
+once. With ``--apart`` the workers are in network namespaces of their own, and what they keep is in
+a stand-in for a bucket."""
 
 from __future__ import annotations
 
@@ -12,7 +13,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from statistics import median
 
@@ -20,7 +21,7 @@ import click
 import polars as pl
 from sqlalchemy import text
 
-from bench.apart import Machine, bucket, machines
+from bench.apart import Machine, bucket, machines, with_processors
 from bench.edit import server
 from bench.job import BUNDLE
 from bench.make_feed import make_feed
@@ -185,20 +186,27 @@ def compare(feeds: Feeds, where: Sequence[Machine], rows: int, rounds: int) -> N
 @click.command()
 @click.option("--rows", type=int, default=10_000, show_default=True)
 @click.option("--rounds", type=int, default=3, show_default=True)
+@click.option(
+    "--share",
+    type=float,
+    default=0.4,
+    show_default=True,
+    help="Of a processor, for each worker; 0 for what the machine has.",
+)
 @click.option("--apart", is_flag=True, help="Each on a network of its own, with a bucket.")
-def main(rows: int, rounds: int, apart: bool) -> None:
+def main(rows: int, rounds: int, share: float, apart: bool) -> None:
     """Twelve feeds by one worker and by two."""
     with server():
         folder = Path(os.environ["NOMOTAX_ARTIFACTS"]).parent / "lists"
         folder.mkdir()
         os.environ["NOMOTAX_FOLDERS"] = str(folder)
         os.environ["NOMOTAX_NEARBY"] = str(folder / "nearby")
-        if not apart:
-            feeds = Feeds(folder, rows)
-            feeds.set_up()
-            compare(feeds, [Machine(), Machine()], rows, rounds)
-            return
-        with bucket() as port, machines(2, folder, port) as where:
+        with ExitStack() as stack:
+            where = [Machine(), Machine()]
+            if apart:
+                where = stack.enter_context(machines(2, folder, stack.enter_context(bucket())))
+            if share:
+                where = stack.enter_context(with_processors(where, share))
             feeds = Feeds(folder, rows)
             feeds.set_up()
             compare(feeds, where, rows, rounds)

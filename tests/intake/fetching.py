@@ -10,15 +10,22 @@ from nomotax.intake.spool import Limits
 
 def fetched(source, known=None, limits=None, **secrets):
     """Name and bytes of each delivery that is new, and what is known then."""
-    limits, known = limits or Limits(64 << 20, 20), known or Known()
-    came, after, looked_at = [], known, datetime.now(UTC)
+    came, after = [], known or Known()
+    for one, after in each_fetched(source, known, limits, **secrets):  # noqa: B007
+        came.append(one)
+    return came, after
+
+
+def each_fetched(source, known=None, limits=None, **secrets):
+    """One delivery after the other, each with what is known when it has been taken."""
+    limits, known, looked_at = limits or Limits(64 << 20, 20), known or Known(), datetime.now(UTC)
     with opened(source, secrets, limits) as place:
         found = place.look()
-        for group in choose(source, found, known):
+        groups = choose(source, found, known)
+        for n, group in enumerate(groups):
             if same_as_known(group, known):
                 continue
             with bring(source, place, group, known, limits) as brought:
                 if brought is not None:
-                    came.append((brought.name, brought.path.read_bytes()))
-                    after = now_known(source, found, brought.files, looked_at)
-    return came, after
+                    told = brought.name, brought.path.read_bytes()
+                    yield told, now_known(source, found, groups[n + 1 :], brought.files, looked_at)

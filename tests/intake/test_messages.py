@@ -11,13 +11,14 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from sqlalchemy import text
 
+from nomotax.core.errors import Conflict
 from nomotax.demo.load import DATA
 from nomotax.demo.outside.layout import PASSWORD
 from nomotax.demo.outside.post import calls, mails
-from nomotax.flows import messages, telling
+from nomotax.flows import applying, messages, telling
 from nomotax.flows.telling import NotTold
 from nomotax.records.database import database_url, engine_for
-from tests.api.test_path import BUNDLE, get, send
+from tests.api.test_path import BUNDLE, get, next_week, send, unguarded
 from tests.intake.test_by_itself import week
 from tests.intake.test_feeds import fetch, from_ssh, lay, set_source
 from tests.intake.test_web import answers
@@ -200,3 +201,51 @@ def test_that_nothing_new_is_there_mends_nothing_that_came(client, work, feed, o
     fetch(client, work, feed)
     kinds = [(kind, over) for kind, _, over in told(client)]
     assert ("recovered", True) in kinds and ("failed", True) in kinds
+
+
+def test_what_is_brought_by_hand_ends_the_silence_and_the_next_one_is_told(client, feed):
+    send(client, "put", f"/feeds/{feed}/quiet", {"days": 8})
+    later = datetime.now(UTC) + timedelta(days=9)
+    assert messages.look_for_silence(later) == 1
+    next_week(client)
+    with engine_for(database_url()).begin() as db:
+        db.execute(text("update deliveries set received_at = received_at + interval '9 days'"))
+    assert messages.look_for_silence(later) == 0
+    assert told(client) == [("silent", 1, True)]
+    assert messages.look_for_silence(later + timedelta(days=9)) == 1
+    assert told(client) == [("silent", 1, False), ("silent", 1, True)]
+
+
+def test_that_it_could_not_be_applied_is_told_and_over_once_it_is(
+    client, work, feed, outside, monkeypatch
+):
+    send(client, "put", f"/feeds/{feed}/may", {"may": "rest"})
+    unguarded(client, feed)
+    week(outside, 2)
+    with monkeypatch.context() as patched:
+
+        def full(*given):
+            raise Conflict("There is no room left.", remedy="Make some.")
+
+        patched.setattr(applying, "_write", full)
+        fetch(client, work, feed)
+    (line,) = get(client, "/stores/1/messages")["messages"]
+    run = get(client, "/stores/1/runs")["runs"][0]
+    assert (run["status"], line["place"]) == ("prepared", f"runs/{run['id']}")
+    assert line["kind"] == "failed" and line["said"].startswith("It could not be applied: There is")
+    assert fetch(client, work, feed)["status"] == "unchanged"
+    assert told(client) == [("failed", 1, False)]
+    send(client, "post", f"/runs/{run['id']}/apply", status=202)
+    work()
+    assert told(client) == [("recovered", 1, True), ("failed", 1, True)]
+
+
+def test_all_are_seen_however_many_there_are(client, feed):
+    with engine_for(database_url()).begin() as db:
+        db.execute(text(
+            "insert into messages (store_id, feed_id, kind, said, remedy, place, times, at,"
+            " last_at, ended_at) select 1, 1, 'failed', 'It failed.', '', '', 1, now(), now(),"
+            " now() from generate_series(1, 300)"
+        ))  # fmt: skip
+    assert get(client, "/stores/1/messages")["unseen"] == 300
+    assert send(client, "post", "/stores/1/messages/seen", {})["unseen"] == 0

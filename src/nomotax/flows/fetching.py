@@ -206,7 +206,7 @@ def _begin(delivery: Delivery, fetch: Fetch, found: _Outcome, own: bool) -> bool
         ) is not None  # fmt: skip
     except NomotaxError as error:
         found.said += f" {delivery.file_name} could not be prepared: {error.message}"
-        found.remedy = found.remedy or error.remedy
+        found.remedy = found.remedy or error.remedy or "Its bench says more."
         return False
 
 
@@ -283,7 +283,7 @@ def _take_all(
             return "nothing", "No file of that name is there."
         if len(groups) == 1 and same_as_known(groups[0], known):
             return "unchanged", f"{_names(groups[0])}: the same as before."
-        for group in groups:
+        for n, group in enumerate(groups):
             with bring(source, place, group, known, limits, tell) as brought:
                 if brought is None:
                     continue
@@ -293,7 +293,8 @@ def _take_all(
                     delivery = take_in(known_id(feed), brought.name, stream, leaning, tell.taken)
                 if delivery is not None:
                     taken.append(delivery)
-                _keep_known(feed, source, now_known(source, found, brought.files, looked_at))
+                left = groups[n + 1 :]
+                _keep_known(feed, source, now_known(source, found, left, brought.files, looked_at))
     names = ", ".join(_names(group) for group in groups)
     return "unchanged", f"{names}: the same bytes as before."
 

@@ -12,10 +12,13 @@ from sqlmodel import Session
 from nomotax.records.columns import now
 from nomotax.records.database import session
 from nomotax.records.feed_changes import note_change
+from nomotax.records.fetches import Fetches
 from nomotax.records.messages import Message, MessageKind, Messages
 from nomotax.records.queue import enqueue
-from nomotax.records.repositories import Feeds, Stores
+from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
+from nomotax.records.runs import Runs
+from nomotax.records.tables import Feed
 
 _SHOWN = 200
 _LONGEST = 1000
@@ -75,10 +78,35 @@ def say(
 
 
 def works(db: Session, feed_id: int, said: str) -> None:
-    """Something of a feed went well; where it had not, that is told."""
+    """Something of a feed went well. Where something of it had failed, and nothing has any more,
+    that is told."""
     feed = Feeds.holding(db, feed_id).get(feed_id)
-    if Messages(db, feed.store_id).end(feed_id, "failed"):
-        say(db, feed_id, "recovered", said, f"feeds/{feed_id}/profile")
+    messages = Messages(db, feed.store_id)
+    if messages.standing(feed_id, "failed") is None or _is_broken(db, feed):
+        return
+    messages.end(feed_id, "failed")
+    say(db, feed_id, "recovered", said, f"feeds/{feed_id}/profile")
+
+
+def _is_broken(db: Session, feed: Feed) -> bool:
+    """Whether the last look at a feed's source failed, or what came last could not be read, or not
+    be prepared or applied, or is not as far yet."""
+    feed_id = known_id(feed)
+    looks = Fetches(db, feed.store_id).of_feed(feed_id, _LOOKS)
+    last = next(
+        (one for one in looks if one.status in ("new", "unchanged", "nothing", "failed")), None
+    )
+    if last is not None and last.status == "failed":
+        return True
+    newest = next(iter(Deliveries(db, feed.store_id).of_feed(feed_id)), None)
+    if newest is None:
+        return False
+    if not newest.table_artifact or newest.status == "reading":
+        return True
+    run = Runs(db, feed.store_id).newest_of([known_id(newest)]).get(known_id(newest))
+    if run is None:
+        return last is not None and bool(last.remedy)
+    return bool(run.error) or run.status in ("queued", "preparing", "applying")
 
 
 def messages_of(store_id: int) -> MessageList:
@@ -104,11 +132,7 @@ def _line(one: Message, names: dict[int, str]) -> MessageLine:
 def mark_seen(store_id: int, ids: Sequence[int] | None = None) -> MessageList:
     """A person has seen some messages, or all of them. Raises ``NotFound``."""
     with session() as db:
-        messages = Messages(db, store_id)
-        for one in messages.newest(_SHOWN):
-            if one.seen_at is None and (ids is None or one.id in ids):
-                one.seen_at = now()
-                messages.keep(one)
+        Messages(db, store_id).see(ids)
     return messages_of(store_id)
 
 
@@ -117,6 +141,8 @@ _SILENT = text(
     "on d.feed_id = f.id and d.removed_at is null where f.quiet_days is not null "
     "and f.removed_at is null group by f.id, f.quiet_days"
 )
+#: A look that has ended, and was not stopped, is among so many.
+_LOOKS = 20
 
 
 def look_for_silence(at: datetime | None = None) -> int:
@@ -125,10 +151,12 @@ def look_for_silence(at: datetime | None = None) -> int:
     moment, silent = at or now(), 0
     with session() as db:
         for feed_id, days, last in db.connection().execute(_SILENT).all():
+            known = Messages(db, Feeds.holding(db, feed_id).store_id)
             if moment - last <= timedelta(days=days):
+                # Also one that was brought by hand.
+                known.end(feed_id, "silent")
                 continue
             silent += 1
-            known = Messages(db, Feeds.holding(db, feed_id).store_id)
             if known.standing(feed_id, "silent") is None:
                 said = f"Nothing new for {(moment - last).days} days; {days} are expected at most."
                 say(db, feed_id, "silent", said, f"feeds/{feed_id}/profile")

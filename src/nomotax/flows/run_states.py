@@ -11,7 +11,7 @@ from sqlalchemy import text
 from sqlmodel import Session, col, update
 
 from nomotax.core.errors import Conflict, DatabaseUnavailable, NomotaxError
-from nomotax.flows.messages import say
+from nomotax.flows.messages import say, works
 from nomotax.records.actors import at_work
 from nomotax.records.database import session
 from nomotax.records.messages import Messages
@@ -69,9 +69,12 @@ def move(db: Session, run_id: int, to: str, said: str = "", **values: Any) -> Ru
         raise Conflict(f"This run is {run.status}; {_ONLY.get(to, f'it cannot be {to}')}.")
     if said:
         runs.note(run, said)
-    if run.kind == "delivery" and run.feed_id is not None and to in ("applied", "declined"):
-        # Whatever it was held for, somebody has decided it.
-        Messages(db, run.store_id).end(run.feed_id, "held", "question")
+    if run.kind == "delivery" and run.feed_id is not None:
+        if to in ("applied", "declined"):
+            # Whatever it was held for, somebody has decided it.
+            Messages(db, run.store_id).end(run.feed_id, "held", "question")
+        if to in ("prepared", "applied") and not run.error:
+            works(db, run.feed_id, f"What came is {to} again.")
     return run
 
 
@@ -137,8 +140,10 @@ def _end(run_id: int, to: str, line: str, error: str) -> None:
     with session() as db:
         try:
             run = move(db, run_id, to, line, error=error)
-            if to == "failed" and run.feed_id is not None and run.used.get("then"):
-                say(db, run.feed_id, "failed", f"It could not be prepared: {error}",
+            if error and run.feed_id is not None and run.used.get("then"):
+                # One that could not be applied is prepared, as it was.
+                what = "prepared" if to == "failed" else "applied"
+                say(db, run.feed_id, "failed", f"It could not be {what}: {error}",
                     f"runs/{run_id}")  # fmt: skip
         except Conflict as meanwhile:
             log.warning("run overtaken", run=run_id, said=meanwhile.message)

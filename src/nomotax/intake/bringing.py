@@ -317,9 +317,15 @@ def fetch_small(address: str, most_bytes: int) -> bytes:
 
 
 def now_known(
-    source: Source, found: Sequence[Found], taken: Sequence[FetchedFile], looked_at: datetime
+    source: Source,
+    found: Sequence[Found],
+    left: Sequence[Sequence[Found]],
+    taken: Sequence[FetchedFile],
+    looked_at: datetime,
 ) -> Known:
-    """What is known after a fetch that went well."""
+    """What is known once a delivery of several has been ``taken``; those that are ``left`` are not
+    passed, for the next fetch brings them where this one does not come to them."""
     each = not isinstance(source, WebSource) and source.take == "each"
-    passed = [identity(one) for one in found] if each else []
+    waiting = {identity(one) for group in left for one in group}
+    passed = [name for name in map(identity, found) if name not in waiting] if each else []
     return Known(files=list(taken), passed=passed, looked_at=looked_at)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import ClassVar, Literal
 
 from sqlalchemy import DateTime, Index, func, text
-from sqlmodel import Field, SQLModel, col, select
+from sqlmodel import Field, SQLModel, col, select, update
 
 from nomotax.records.columns import doing, moment, now
 from nomotax.records.repository import Repository
@@ -73,6 +74,15 @@ class Messages(Repository):
         """The newest first."""
         query = select(Message).where(Message.store_id == self.store_id)
         return list(self.session.exec(query.order_by(col(Message.last_at).desc()).limit(most)))
+
+    def see(self, ids: Sequence[int] | None) -> None:
+        """A person has seen some of them, or all."""
+        unseen = update(Message).where(
+            col(Message.store_id) == self.store_id, col(Message.seen_at).is_(None)
+        )
+        if ids is not None:
+            unseen = unseen.where(col(Message.id).in_(ids))
+        self.session.connection().execute(unseen.values(seen_at=now()))
 
     def unseen(self) -> int:
         query = select(func.count()).where(

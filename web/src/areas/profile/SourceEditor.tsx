@@ -16,7 +16,7 @@ import {
 import { Failure } from "../../components/states";
 import { Progress } from "../../components/Progress";
 import { Found } from "./Found";
-import { KINDS, cleaned, type Entry, type Values } from "./kinds";
+import { KINDS, cleaned, opened, type Entry, type Values } from "./kinds";
 
 interface SourceEditorProps {
   feed: number;
@@ -25,9 +25,7 @@ interface SourceEditorProps {
 }
 
 export function SourceEditor({ feed, known, onClose }: SourceEditorProps) {
-  const [values, setValues] = useState<Values>(
-    known.source ? ({ ...known.source } as Values) : { ...KINDS.web.start },
-  );
+  const [values, setValues] = useState<Values>(known.source ? opened(known.source) : { ...KINDS.web.start });
   const [secrets, setSecrets] = useState<SourceEdit["secrets"]>({});
   const save = useSetSource(feed);
   const attempt = useTry(feed);

@@ -84,7 +84,7 @@ const host = (port: number): Entry[] => [
 export const KINDS: Record<Source["kind"], Kind> = {
   web: {
     label: "a web address",
-    start: { kind: "web", addresses: [""], sign_in: "none", zone: HERE, days_back: 0 },
+    start: { kind: "web", addresses: [""], sign_in: "none", headers: [], zone: HERE, days_back: 0 },
     entries: [
       {
         key: "addresses",
@@ -105,6 +105,12 @@ export const KINDS: Record<Source["kind"], Kind> = {
       },
       { key: "user", label: "User", when: (v) => v["sign_in"] === "basic" },
       { key: "header", label: "Header", help: "Such as X-Api-Key.", when: (v) => v["sign_in"] === "header" },
+      {
+        key: "headers",
+        label: "Sent along",
+        kind: "lines",
+        help: "Headers that are no secret, one a line, such as Accept: text/csv. May stay empty.",
+      },
       ...DAYS,
     ],
     secrets: [
@@ -223,11 +229,23 @@ export const KINDS: Record<Source["kind"], Kind> = {
   },
 };
 
+/** A source as it is edited: headers stand on lines, as they are sent. */
+export function opened(source: Source): Values {
+  if (source.kind !== "web") return { ...source };
+  return { ...source, headers: (source.headers ?? []).map(({ name, value }) => `${name}: ${value ?? ""}`) };
+}
+
 /** What is sent of a source: lines that are empty are none. */
 export function cleaned(values: Values): Source {
   const lines = Object.entries(values).map(([key, value]) => [
     key,
     Array.isArray(value) ? value.map((one) => String(one).trim()).filter(Boolean) : value,
   ]);
-  return Object.fromEntries(lines) as Source;
+  const source = Object.fromEntries(lines) as Source & { headers?: string[] };
+  return source.headers ? ({ ...source, headers: source.headers.map(header) } as Source) : source;
+}
+
+function header(line: string): { name: string; value: string } {
+  const [name = "", ...rest] = line.split(":");
+  return { name: name.trim(), value: rest.join(":").trim() };
 }
