@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from nomotax.intake.bringing import Known, bring, choose, now_known, opened, same_as_known
+from nomotax.intake.bringing import Known, bring, choose, looked, now_known, same_as_known
 from nomotax.intake.spool import Limits
 
 
@@ -19,8 +19,7 @@ def fetched(source, known=None, limits=None, **secrets):
 def each_fetched(source, known=None, limits=None, **secrets):
     """One delivery after the other, each with what is known when it has been taken."""
     limits, known, looked_at = limits or Limits(64 << 20, 20), known or Known(), datetime.now(UTC)
-    with opened(source, secrets, limits) as place:
-        found = place.look()
+    with looked(source, secrets, limits) as (place, found):
         groups = choose(source, found, known)
         for n, group in enumerate(groups):
             if same_as_known(group, known):

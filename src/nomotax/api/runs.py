@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime
 from decimal import Decimal
+from typing import Literal
 
 from flask import Response
 from flask_openapi3 import APIBlueprint, Tag
@@ -49,8 +51,8 @@ from nomotax.records.database import session
 from nomotax.records.dated import DatedValues
 from nomotax.records.repositories import Feeds, Stores
 from nomotax.records.repository import known_id
-from nomotax.records.runs import Runs
-from nomotax.records.tables import Run, RunKind
+from nomotax.records.runs import Runs, RunsAsked
+from nomotax.records.tables import Run, RunKind, RunLog
 from nomotax.records.taking_back import Instead
 
 api = APIBlueprint(
@@ -105,7 +107,29 @@ class RunView(BaseModel):
 
 
 class RunList(BaseModel):
+    """Runs, the newest first, of so many in ``total``."""
+
     runs: list[RunView]
+    total: int
+
+
+class RunsQuery(BaseModel):
+    """Runs in a ``state`` ("busy" for all that a worker has to do), of a feed, with a text in the
+    name of their file."""
+
+    state: Literal["", "busy", "prepared", "applied", "undone", "declined", "failed", "stopped"] = (
+        ""
+    )
+    feed_id: int | None = None
+    search: str = Field(default="", max_length=200)
+    offset: int = Field(default=0, ge=0)
+    limit: int = Field(default=100, ge=1, le=200)
+
+    @property
+    def asked(self) -> RunsAsked:
+        """The runs that are meant."""
+        states = run_states.BUSY if self.state == "busy" else (self.state,) if self.state else ()
+        return RunsAsked(states, self.feed_id, self.search.strip())
 
 
 class PrepareQuery(OfDelivery):
@@ -184,10 +208,17 @@ _USED: dict[str, object] = {"file_name": "", "since": "", "again": 0, "moving": 
 def view_of(run_id: int) -> RunView:
     """A run and its log."""
     with session() as db:
-        return _assemble(db, Runs.holding(db, run_id).get(run_id))
+        return _assembled(db, [Runs.holding(db, run_id).get(run_id)])[0]
 
 
-def _assemble(db: Session, run: Run) -> RunView:
+def _assembled(db: Session, found: Sequence[Run]) -> list[RunView]:
+    if not found:
+        return []
+    logs = Runs(db, found[0].store_id).logs([known_id(run) for run in found])
+    return [_assemble(db, run, logs[known_id(run)]) for run in found]
+
+
+def _assemble(db: Session, run: Run, log: Sequence[RunLog]) -> RunView:
     repo, feeds = Runs(db, run.store_id), Feeds(db, run.store_id)
     about: dict[str, object] = {
         "feed": "",
@@ -204,8 +235,8 @@ def _assemble(db: Session, run: Run) -> RunView:
         }
     if about["waits"]:
         about["waits"] = _waits(db, run)
-    log = [line.model_dump() for line in repo.log(known_id(run))]
-    return RunView.model_validate(run.model_dump() | about | {"log": log})
+    lines = [line.model_dump() for line in log]
+    return RunView.model_validate(run.model_dump() | about | {"log": lines})
 
 
 def _waits(db: Session, run: Run) -> int:
@@ -225,12 +256,12 @@ def prepare(path: FeedPath, query: PrepareQuery) -> Response:
 
 
 @api.get("/stores/<int:store_id>/runs", responses={200: RunList})
-def list_runs(path: StorePath) -> Response:
-    """The newest runs of a store."""
+def list_runs(path: StorePath, query: RunsQuery) -> Response:
+    """The runs of a store, a page at a time."""
     with session() as db:
         Stores(db).get(path.store_id)
-        found = Runs(db, path.store_id).all()
-        return answer(RunList(runs=[_assemble(db, run) for run in found]))
+        found, total = Runs(db, path.store_id).page(query.asked, query.offset, query.limit)
+        return answer(RunList(runs=_assembled(db, found), total=total))
 
 
 @api.get("/feeds/<int:feed_id>/runs", responses={200: RunList})
@@ -238,8 +269,9 @@ def list_feed_runs(path: FeedPath) -> Response:
     """The last runs of a feed."""
     with session() as db:
         feed = Feeds.holding(db, path.feed_id).get(path.feed_id)
-        found = Runs(db, feed.store_id).of_feed(path.feed_id, _OF_FEED)
-        return answer(RunList(runs=[_assemble(db, run) for run in found]))
+        asked = RunsAsked(feed_id=path.feed_id)
+        found, total = Runs(db, feed.store_id).page(asked, 0, _OF_FEED)
+        return answer(RunList(runs=_assembled(db, found), total=total))
 
 
 @api.get("/runs/<int:run_id>/log.txt")

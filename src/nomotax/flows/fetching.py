@@ -17,7 +17,7 @@ from nomotax.flows.receive import keep_once, read_leaning, read_queued, take_in
 from nomotax.flows.scopes import scope_named
 from nomotax.flows.sources import companions_of, open_secrets, saved_source
 from nomotax.flows.turns import Policy, begin, parse_policy
-from nomotax.intake.bringing import Known, bring, choose, now_known, opened, same_as_known
+from nomotax.intake.bringing import Known, bring, choose, looked, now_known, same_as_known
 from nomotax.intake.failures import FetchStopped
 from nomotax.intake.model import Source
 from nomotax.intake.spool import Limits
@@ -274,8 +274,7 @@ def _take_all(
     limits = Limits.usual()
     tell("looking")
     looked_at = now()
-    with opened(source, open_secrets(feed), limits) as place:
-        found = place.look()
+    with looked(source, open_secrets(feed), limits, tell) as (place, found):
         groups = choose(source, found, known)
         if not groups:
             if found:

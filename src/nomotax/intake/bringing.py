@@ -6,7 +6,7 @@ import re
 import time
 import zipfile
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from hashlib import file_digest
@@ -82,6 +82,29 @@ def opened(source: Source, secrets: Secrets, limits: Limits) -> Iterator[Place]:
         yield place
     finally:
         place.close()
+
+
+@contextmanager
+def looked(
+    source: Source, secrets: Secrets, limits: Limits, tell: Tell = nobody
+) -> Iterator[tuple[Place, Sequence[Found]]]:
+    """The place of a source and what is there; asked again where it could not be reached in
+    passing. Raises ``FetchFailed``, ``FetchStopped``."""
+    wait = FIRST_WAIT
+    for left in reversed(range(limits.tries)):
+        with ExitStack() as stack:
+            try:
+                place = stack.enter_context(opened(source, secrets, limits))
+                found = place.look()
+            except PassingFailure as error:
+                if not left:
+                    raise
+                failed = error
+            else:
+                yield place, found
+                return
+        pause(max(wait, failed.after), limits, tell, f"{failed.message} Trying again")
+        wait *= 2
 
 
 def _place(source: Source, asked: Asked) -> Place:

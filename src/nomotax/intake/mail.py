@@ -25,12 +25,13 @@ _MOST, _DAYS = 40, 92
 
 class _Plain(imaplib.IMAP4):
     def _create_socket(self, timeout: float | None) -> socket.socket:
-        return connect(self.host, self.port)
+        return connect(self.host, self.port, PATIENCE)
 
 
 class _Tls(imaplib.IMAP4_SSL):
     def _create_socket(self, timeout: float | None) -> socket.socket:
-        return trust().wrap_socket(connect(self.host, self.port), server_hostname=self.host)
+        plain = connect(self.host, self.port, PATIENCE)
+        return trust().wrap_socket(plain, server_hostname=self.host)
 
 
 class _Box(BaseMailBox):

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+from dataclasses import dataclass
 from typing import Any
 
+from sqlalchemy import ColumnElement
 from sqlalchemy import select as columns
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import col, func, select
@@ -36,6 +39,28 @@ _SCOPE = col(Run.used)["scope"]["name"].astext
 _ALL_FIELDS = (*_WHOLE, _SCOPE.is_(None))
 
 
+@dataclass(frozen=True)
+class RunsAsked:
+    """Which runs are meant: in one of some ``states``, of a feed, and with a text in the name of
+    their file; all where nothing is said."""
+
+    states: tuple[str, ...] = ()
+    feed_id: int | None = None
+    search: str = ""
+
+    @property
+    def holds(self) -> list[ColumnElement[bool]]:
+        found: list[ColumnElement[bool]] = []
+        if self.states:
+            found.append(col(Run.status).in_(self.states))
+        if self.feed_id is not None:
+            found.append(col(Run.feed_id) == self.feed_id)
+        if self.search:
+            name = col(Run.used)["file_name"].astext
+            found.append(name.icontains(self.search, autoescape=True))
+        return found
+
+
 class Runs(Repository):
     of, what = Run, "run"
 
@@ -47,15 +72,12 @@ class Runs(Repository):
         by = at_work(self.session)
         return self._add(Run(store_id=self.store_id, actor=by, **values))
 
-    def all(self, limit: int = 100) -> list[Run]:
-        """The newest first."""
-        query = select(Run).where(Run.store_id == self.store_id)
-        return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(limit)))
-
-    def of_feed(self, feed_id: int, most: int) -> list[Run]:
-        """The newest first."""
-        query = select(Run).where(Run.store_id == self.store_id, Run.feed_id == feed_id)
-        return list(self.session.exec(query.order_by(col(Run.id).desc()).limit(most)))
+    def page(self, asked: RunsAsked, offset: int, limit: int) -> tuple[list[Run], int]:
+        """The newest first, and how many there are."""
+        holds = (col(Run.store_id) == self.store_id, *asked.holds)
+        query = select(Run).where(*holds).order_by(col(Run.id).desc())
+        total = self.session.exec(select(func.count()).select_from(Run).where(*holds)).one()
+        return list(self.session.exec(query.offset(offset).limit(limit))), total
 
     def last_applied(self, feed_id: int, most: int, scope: str = "") -> list[Run]:
         """The runs of whole deliveries of this feed that were applied last and stand, the newest
@@ -181,6 +203,16 @@ class Runs(Repository):
             .order_by(col(RunLog.id))
         )
         return list(self.session.exec(query))
+
+    def logs(self, run_ids: Collection[int]) -> dict[int, list[RunLog]]:
+        """Those of some runs, asked for together."""
+        query = select(RunLog).where(
+            RunLog.store_id == self.store_id, col(RunLog.run_id).in_(run_ids)
+        )
+        found: dict[int, list[RunLog]] = {run_id: [] for run_id in run_ids}
+        for line in self.session.exec(query.order_by(col(RunLog.id))):
+            found[line.run_id].append(line)
+        return found
 
     def version(self, run: Run) -> CrosswalkVersion:
         """Raises ``NotFound`` for a run by no crosswalk."""

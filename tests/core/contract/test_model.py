@@ -26,11 +26,11 @@ CONSTRAINTS = st.fixed_dictionaries(
         "pattern": st.sampled_from(["[A-Z]+(-[0-9])?", "[0-9]+", ".{1,2}"]),
         "enum": st.lists(st.sampled_from(["0", "1", "ja", "x"]), min_size=1, unique=True),
         "minLength": st.integers(0, 4),
-        "maxLength": st.integers(1, 10),
+        "maxLength": st.integers(4, 10),
     },
 )
 BOUNDS = st.fixed_dictionaries({}, optional={"minimum": st.integers(-5, 5),
-                                             "maximum": st.integers(0, 2000)})  # fmt: skip
+                                             "maximum": st.integers(5, 2000)})  # fmt: skip
 KINDS = st.sampled_from(
     [{"type": "any"}, {"type": "string"}, {"type": "integer"},
      {"type": "number", "decimalChar": "."}, {"type": "number", "decimalChar": ","},

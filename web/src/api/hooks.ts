@@ -293,15 +293,6 @@ export const runQuery = (id: number) =>
     refetchInterval: (query) => (isBusy(query.state.data?.status) ? 400 : false),
   });
 
-/** The newest runs of a store. */
-export function useRuns(store: number) {
-  return useQuery({
-    queryKey: ["runs", store],
-    queryFn: () => take(api.GET("/api/v1/stores/{store_id}/runs", { params: { path: { store_id: store } } })),
-    refetchInterval: (query) => (query.state.data?.runs.some((r) => isBusy(r.status)) ? 700 : NOW_AND_THEN),
-  });
-}
-
 /** The snapshots of a store, asked for again while one is being taken. */
 export function useSnapshots(store: number) {
   return useQuery({

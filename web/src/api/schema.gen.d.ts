@@ -2102,7 +2102,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The newest runs of a store. */
+        /** The runs of a store, a page at a time. */
         get: operations["runs_list_runs_stores__int_store_id__runs_get"];
         put?: never;
         post?: never;
@@ -9474,10 +9474,15 @@ export interface components {
             /** Field */
             field: string;
         };
-        /** RunList */
+        /**
+         * RunList
+         * @description Runs, the newest first, of so many in ``total``.
+         */
         RunList: {
             /** Runs */
             runs: components["schemas"]["RunView"][];
+            /** Total */
+            total: number;
         };
         /**
          * ReviewSummary
@@ -17956,7 +17961,13 @@ export interface operations {
     };
     runs_list_runs_stores__int_store_id__runs_get: {
         parameters: {
-            query?: never;
+            query?: {
+                state?: "" | "busy" | "prepared" | "applied" | "undone" | "declined" | "failed" | "stopped";
+                feed_id?: number | null;
+                search?: string;
+                offset?: number;
+                limit?: number;
+            };
             header?: never;
             path: {
                 store_id: number;

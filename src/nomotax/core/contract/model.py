@@ -47,6 +47,13 @@ class Constraints(_Part):
     min_length: int | None = Field(default=None, ge=0)
     max_length: int | None = Field(default=None, ge=0)
 
+    @model_validator(mode="after")
+    def _lengths(self) -> Constraints:
+        least, most = self.min_length, self.max_length
+        if least is not None and most is not None and least > most:
+            raise ValueError(f"no text has at least {least} characters and at most {most}")
+        return self
+
     @field_validator("minimum", "maximum", mode="before")
     @classmethod
     def _as_text(cls, value: object) -> object:
@@ -88,12 +95,21 @@ class ColumnTerms(_Part):
                 raise ValueError(f"{self.name}: only numbers and dates have bounds")
             if bound is not None and not _is_bound(self.type, bound):
                 raise ValueError(f"{self.name}: {bound!r} is no {self.type}")
+        least, most = self.constraints.minimum, self.constraints.maximum
+        both = least is not None and most is not None
+        if both and _value(self.type, str(least)) > _value(self.type, str(most)):
+            raise ValueError(f"{self.name}: nothing is at least {least} and at most {most}")
         return self
+
+
+def _value(kind: ColumnType, bound: str) -> Decimal:
+    """What a bound is compared by: a number, or the number of a day."""
+    return Decimal(date.fromisoformat(bound).toordinal() if kind == "date" else bound)
 
 
 def _is_bound(kind: ColumnType, bound: str) -> bool:
     try:
-        date.fromisoformat(bound) if kind == "date" else Decimal(bound)
+        _value(kind, bound)
     except (ValueError, ArithmeticError):
         return False
     return True
@@ -112,6 +128,12 @@ class RowTerms(_Part):
 
     least: int | None = Field(default=None, ge=0)
     most: int | None = Field(default=None, ge=0)
+
+    @model_validator(mode="after")
+    def _sound(self) -> RowTerms:
+        if self.least is not None and self.most is not None and self.least > self.most:
+            raise ValueError(f"no file has at least {self.least} rows and at most {self.most}")
+        return self
 
 
 class Contract(_Part):

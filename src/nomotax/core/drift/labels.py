@@ -49,7 +49,8 @@ def currencies(week: Week, one: Beside, ratios: Mapping[str, Figures]) -> Iterat
     if hits == 0:
         return
     names = sorted({currency_of(str(w)) or str(w) for w in _new_words(one, other, fresh)})
-    factor = _moved_by(other, ratios)
+    # What is called by a unit is no money, however it moved.
+    factor = _moved_by(other, {name: own for name, own in ratios.items() if not _unit_in(name)})
     same = factor is not None and abs(math.log(factor)) < 0.005
     prices = (
         "; the amounts beside them are as they were" if same

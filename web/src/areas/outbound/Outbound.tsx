@@ -7,7 +7,8 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState } from "react";
-import { useRuns, useSchema } from "../../api/hooks";
+import { useSchema } from "../../api/hooks";
+import { useRuns } from "../../api/runs";
 import { Failure, Waiting } from "../../components/states";
 import { STATES, titleOf } from "../../components/words";
 import { useStoreId } from "../../shell/Shell";
@@ -23,14 +24,13 @@ const FORMATS: [string, string][] = [
 export function Outbound() {
   const store = useStoreId();
   const schema = useSchema(store);
-  const runs = useRuns(store);
+  const runs = useRuns(store, { state: "applied" });
   const [format, setFormat] = useState("csv");
   const [run, setRun] = useState("");
   const [without, setWithout] = useState<string[]>([]);
   if (schema.isPending || runs.isPending) return <Waiting what="outbound files" />;
   if (schema.isError) return <Failure error={schema.error} />;
   if (runs.isError) return <Failure error={runs.error} />;
-  const applied = runs.data.runs.filter((r) => r.status === "applied");
   const query = new URLSearchParams({
     format,
     ...(run ? { run_id: run } : {}),
@@ -76,7 +76,7 @@ export function Outbound() {
           sx={{ minWidth: 300 }}
         >
           <MenuItem value="">the whole catalog</MenuItem>
-          {applied.map((r) => (
+          {runs.data.runs.map((r) => (
             <MenuItem key={r.id} value={String(r.id)}>
               what run {r.id} changed ({titleOf(r)})
             </MenuItem>
