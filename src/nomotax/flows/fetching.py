@@ -89,22 +89,29 @@ def ask_for_fetch(
     Raises ``Conflict`` for a feed that comes from nowhere, ``NotFound`` for a scope that it does
     not have."""
     with session() as db:
-        feeds = Feeds.holding(db, feed_id)
-        feed = feeds.get(feed_id)
-        if feed.removed_at:
-            raise Conflict("This feed is removed.", remedy="Bring it back first.")
-        if not any(one.source for one in [feed, *companions_of(db, feed)]):
-            raise Conflict(
-                "Nobody has said where the deliveries of this feed come from.",
-                remedy="Say so on its profile, or bring a file by hand.",
-            )
-        scope_named(feed, scope)
-        fetches = Fetches(db, feed.store_id)
-        known = fetches.under_way(feed_id, scope)
-        if known is None:
-            known = fetches.add(feed_id, because, may=may or "", scope=scope)
-            enqueue(db, "fetch", lock=f"fetch {feed_id}", fetch_id=known_id(known))
-        return _line(known)
+        return _line(ask(db, feed_id, because, may, scope))
+
+
+def ask(
+    db: Session, feed_id: int, because: str, may: Policy | None = None, scope: str = ""
+) -> Fetch:
+    """The same, in a transaction."""
+    feeds = Feeds.holding(db, feed_id)
+    feed = feeds.get(feed_id)
+    if feed.removed_at:
+        raise Conflict("This feed is removed.", remedy="Bring it back first.")
+    if not any(one.source for one in [feed, *companions_of(db, feed)]):
+        raise Conflict(
+            "Nobody has said where the deliveries of this feed come from.",
+            remedy="Say so on its profile, or bring a file by hand.",
+        )
+    scope_named(feed, scope)
+    fetches = Fetches(db, feed.store_id)
+    known = fetches.under_way(feed_id, scope)
+    if known is None:
+        known = fetches.add(feed_id, because, may=may or "", scope=scope)
+        enqueue(db, "fetch", lock=f"fetch {feed_id}", fetch_id=known_id(known))
+    return known
 
 
 def stop_fetch(fetch_id: int) -> FetchLine:

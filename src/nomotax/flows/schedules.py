@@ -9,7 +9,7 @@ from pydantic import BaseModel, Field
 
 from nomotax.core.cron import Cron
 from nomotax.core.errors import Conflict, NomotaxError
-from nomotax.flows.fetching import ask_for_fetch
+from nomotax.flows.fetching import ask
 from nomotax.flows.scopes import scope_named
 from nomotax.flows.sources import companions_of
 from nomotax.flows.turns import SAID, Policy, parse_policy
@@ -159,19 +159,18 @@ def set_policy(feed_id: int, may: Policy) -> FeedSchedules:
 
 def fire_due(at: datetime | None = None) -> int:
     """Ask for the fetches whose time has come by ``at``, once each however many workers look, and
-    once for all the times that nobody was there to see; gives how many."""
+    once for all the times that nobody was there to see; gives how many. A time is over in the
+    transaction that asks: a worker that dies meanwhile leaves it to the next."""
     moment = at or now()
-    with session() as db:
-        ready = []
-        for one in due(db, moment):
+    with session() as db, acting("schedule", "by schedule"):
+        ready = due(db, moment)
+        for one in ready:
             cron = Cron(expression=one.expression, zone=one.zone)
             one.last_at, one.next_at = moment, next(iter(cron.after(moment)), None)
             db.add(one)
-            ready.append((one.feed_id, cron.said, one.scope))
-    for feed_id, said, scope in ready:
-        with acting("schedule", "by schedule"):
             try:
-                ask_for_fetch(feed_id, f"by schedule: {said}", scope=scope)
+                with db.begin_nested():
+                    ask(db, one.feed_id, f"by schedule: {cron.said}", scope=one.scope)
             except NomotaxError as error:
-                log.warning("a schedule could not begin", feed=feed_id, error=str(error))
-    return len(ready)
+                log.warning("a schedule could not begin", feed=one.feed_id, error=str(error))
+        return len(ready)

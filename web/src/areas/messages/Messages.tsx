@@ -32,7 +32,7 @@ export function MessagesPlace() {
       </Box>
       {!messages.data.messages.length && (
         <Nothing title="No messages">
-          You are told here when a delivery could not be fetched, read or prepared, when one is held or asks
+          You are told here when a delivery could not be fetched, read, prepared or applied, when one is held or asks
           something, when nothing new has come for too long, and when it works again.
         </Nothing>
       )}

@@ -164,7 +164,7 @@ const OWN_TITLE = ["restore", "dated"];
 function RunRow({ store, run }: { store: number; run: RunView }) {
   const counts = Object.entries(run.counts)
     .filter(([, n]) => n > 0)
-    .map(([status, n]) => `${n} ${status}`)
+    .map(([status, n]) => `${n.toLocaleString("en")} ${status}`)
     .join(", ");
   return (
     <TableRow hover>
