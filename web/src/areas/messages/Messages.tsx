@@ -32,8 +32,8 @@ export function MessagesPlace() {
       </Box>
       {!messages.data.messages.length && (
         <Nothing title="No messages">
-          You are told here when a delivery could not be fetched, read, prepared or applied, when one is held or asks
-          something, when nothing new has come for too long, and when it works again.
+          You are told here when a delivery could not be fetched, read, prepared or applied, when one is held
+          or asks something, when nothing new has come for too long, and when it works again.
         </Nothing>
       )}
       <Box component="ul" aria-label="Messages" sx={{ m: 0, p: 0, listStyle: "none" }}>
