@@ -70,6 +70,17 @@ def test_a_scope_comes_at_a_time_of_its_own_and_writes_its_fields_alone(
     runs_told = page.request.get(f"{api}/feeds/{number}/runs").json()["runs"]
     assert {"name": "Hourly", "fields": ["stock"]} in [one["scope"] for one in runs_told]
 
+    # Among all runs of the store it is found by its state and its feed.
+    page.goto(f"{store}/runs?state=applied")
+    page.get_by_role("combobox", name="Feed").click()
+    page.get_by_role("option", name=re.compile("^Quarrow Pigments")).click()
+    expect(page).to_have_url(re.compile(rf"feed={number}"))
+    expect(page.get_by_role("row").filter(has_text="Hourly alone")).to_be_visible()
+    page.get_by_role("combobox", name="State").click()
+    page.get_by_role("option", name="failed").click()
+    page.get_by_role("button", name="Show all runs").click()
+    expect(page.get_by_role("row").filter(has_text="Hourly alone")).to_be_visible()
+
 
 def test_a_contract_is_drafted_told_and_broken_by_the_next_file(page: Page, store, feed) -> None:
     page.goto(f"{feed}/profile")
