@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from itertools import islice
 from zoneinfo import ZoneInfo
 
-from cron_descriptor import Options, get_description
+from cron_descriptor import FormatError, Options, get_description
 from cronsim import CronSim, CronSimError
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -44,10 +44,14 @@ class Cron(BaseModel):
 
     @property
     def said(self) -> str:
-        """When it comes, in plain words: "At 02:00, Monday through Friday"."""
+        """When it comes, in plain words: "At 02:00, Monday through Friday"; of what these words
+        cannot tell, the expression itself."""
         options = Options()
         options.use_24hour_time_format = True
-        return str(get_description(self.expression, options))
+        try:
+            return str(get_description(self.expression, options))
+        except FormatError:
+            return f"At the times of {self.expression}"
 
     def _times(self, after: datetime) -> Iterator[datetime]:
         zone = ZoneInfo(self.zone)
