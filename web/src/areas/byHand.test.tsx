@@ -170,6 +170,7 @@ describe("a value from a day on", () => {
   it("of any product stands above the runs, says why it was refused, and may wait again", async () => {
     const fake = shop()
       .on("GET /api/v1/stores/1/runs", () => ({
+        total: 1,
         runs: [runView({ id: 8, kind: "dated", supplier: "", author: "Ines", version: null })],
       }))
       .on("GET /api/v1/stores/1/dated", () => ({
@@ -230,6 +231,7 @@ describe("a run by hand", () => {
   it("stands in the list beside the others", async () => {
     const fake = new FakeServer().on("GET /api/v1/stores/1/dated", () => ({ total: 0, values: [] }));
     fake.on("GET /api/v1/stores/1/runs", () => ({
+      total: 1,
       runs: [edit, runView({ id: 8 }), { ...edit, id: 7, author: "" }],
     }));
     draw(<Runs />, "/s/1/runs", "/s/:store/runs");
@@ -247,7 +249,7 @@ describe("the state of many products", () => {
           ? { title: "Conflict", status: 409, detail: "All 12 products are archived already." }
           : { id: 31 },
       )
-      .on("GET /api/v1/stores/1/runs", () => ({ runs: [] }));
+      .on("GET /api/v1/stores/1/runs", () => ({ runs: [], total: 0 }));
     const look = {
       category: "Paint",
       search: "co",

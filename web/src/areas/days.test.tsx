@@ -93,7 +93,7 @@ describe("prices that hold from a day on", () => {
       reason: "",
     });
     new FakeServer()
-      .on("GET /api/v1/stores/1/runs", () => ({ runs: [] }))
+      .on("GET /api/v1/stores/1/runs", () => ({ runs: [], total: 0 }))
       .on("GET /api/v1/stores/1/dated", ({ query }) => {
         const begin = Number(query.get("offset"));
         const ids = Array.from({ length: 45 }, (_, n) => n).slice(begin, begin + Number(query.get("limit")));

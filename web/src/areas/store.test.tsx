@@ -62,7 +62,7 @@ function server() {
     }))
     .on("GET /api/v1/stores/1/products", () => ({ total: 1, products: [product] }))
     .on("GET /api/v1/stores/1/dated", () => ({ values: [] }))
-    .on("GET /api/v1/stores/1/runs", () => ({ runs: [run] }));
+    .on("GET /api/v1/stores/1/runs", () => ({ runs: [run], total: 1 }));
 }
 
 describe("the catalog", () => {
@@ -197,7 +197,7 @@ describe("runs", () => {
     expect(await screen.findByRole("link", { name: "Run 4" })).toHaveAttribute("href", "/s/1/runs/4");
     expect(screen.getByText("3 new")).toBeInTheDocument();
     unmount();
-    fake.on("GET /api/v1/stores/1/runs", () => ({ runs: [] }));
+    fake.on("GET /api/v1/stores/1/runs", () => ({ runs: [], total: 0 }));
     draw(<Runs />, "/s/1/runs", "/s/:store/runs");
     expect(await screen.findByText("No run yet")).toBeInTheDocument();
   });

@@ -148,7 +148,7 @@ describe("states of runs", () => {
   it("the list tells a delivery's run from one that takes it back", async () => {
     new FakeServer()
       .on("GET /api/v1/stores/1/dated", () => ({ values: [] }))
-      .on("GET /api/v1/stores/1/runs", () => ({ runs: [undo, runView()] }));
+      .on("GET /api/v1/stores/1/runs", () => ({ runs: [undo, runView()], total: 2 }));
     draw(<Runs />, "/s/1/runs", "/s/:store/runs");
     expect(await screen.findByText("takes back run 4")).toBeInTheDocument();
     expect(screen.getByText(/^version/)).toBeInTheDocument();

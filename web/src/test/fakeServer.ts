@@ -13,8 +13,9 @@ export interface Sent {
 type Answer = (sent: Sent) => unknown | Promise<unknown>;
 type Method = "get" | "put" | "post" | "patch" | "delete";
 
-// A store has no notes, and its products no problems, unless a test says so.
+// A store has no feeds and no notes, and its products no problems, unless a test says so.
 const worker = setupServer(
+  http.get("*/api/v1/stores/:store/arrivals", () => HttpResponse.json({ feeds: [], upload_limit: 1 })),
   http.get("*/api/v1/stores/:store/notes", () => HttpResponse.json({ notes: [], open: 0, total: 0 })),
   http.get("*/api/v1/stores/:store/products/:key/problems", () =>
     HttpResponse.json({ total: 0, problems: [] }),
