@@ -7,6 +7,8 @@ import pytest
 from click.testing import CliRunner
 
 from nomotax.cli.main import main
+from nomotax.records.database import session
+from nomotax.records.repositories import Feeds
 from tests.api.test_matching import crosswalk, draw
 from tests.api.test_path import get, send
 from tests.api.test_ranges import apply, prepare
@@ -165,3 +167,17 @@ def test_what_cannot_be_checked_is_told(tmp_path, file, document, says):
     made.write_text(document)
     code, said = check(tmp_path / file, "--contract", made)
     assert code == 2 and says in said
+
+
+def test_one_that_was_kept_when_less_was_asked_is_read_as_it_is(client, feed):
+    """Bounds that nothing keeps are refused now; a feed that has some goes on, and says so."""
+    crossed = {"fields": [{"name": "Pris", "type": "number", "decimalChar": ",",
+                           "constraints": {"minimum": "9", "maximum": "1"}}]}  # fmt: skip
+    refused = client.put(f"/api/v1/feeds/{feed}/contract", json={"contract": crossed})
+    assert refused.status_code == 422 and "nothing is at least 9" in refused.json["detail"]
+    with session() as db:
+        Feeds(db, 1).get(feed).contract = crossed
+    made = upload(client, feed, rows(4), "v4.csv")
+    assert made["status"] == "waiting"
+    told = get(client, f"/feeds/{feed}/contract")
+    assert {one["kind"] for one in told["breaches"]} == {"maximum"}

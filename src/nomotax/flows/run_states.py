@@ -74,7 +74,7 @@ def move(db: Session, run_id: int, to: str, said: str = "", **values: Any) -> Ru
             # Whatever it was held for, somebody has decided it.
             Messages(db, run.store_id).end(run.feed_id, "held", "question")
         if to in ("prepared", "applied") and not run.error:
-            works(db, run.feed_id, f"What came is {to} again.")
+            works(db, run.feed_id, f"What came has been {to}.")
     return run
 
 

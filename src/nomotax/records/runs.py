@@ -197,12 +197,7 @@ class Runs(Repository):
         self.session.add(RunLog(store_id=self.store_id, run_id=known_id(run), text=line))
 
     def log(self, run_id: int) -> list[RunLog]:
-        query = (
-            select(RunLog)
-            .where(RunLog.store_id == self.store_id, RunLog.run_id == run_id)
-            .order_by(col(RunLog.id))
-        )
-        return list(self.session.exec(query))
+        return self.logs([run_id])[run_id]
 
     def logs(self, run_ids: Collection[int]) -> dict[int, list[RunLog]]:
         """Those of some runs, asked for together."""

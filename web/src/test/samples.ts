@@ -1,6 +1,7 @@
 /** Small states of the server's, for tests. */
 import type { Schemas } from "../api/client";
 import type { BenchState, DeliveryLine, FeedLine, FieldState, RunView, StoreField } from "../api/hooks";
+import type { FetchLine } from "../api/sources";
 
 /** A field of the store. */
 export function field(name: string, more: Partial<StoreField> = {}): StoreField {
@@ -178,4 +179,24 @@ export const UNDECIDED = (writes = 1) => ({
   held: 0,
   declined: 0,
   remembers: false,
+});
+
+/** A look at where a feed's deliveries come from. */
+export const look = (more: Partial<FetchLine> = {}): FetchLine => ({
+  id: 5,
+  because: "asked by hand",
+  scope: "",
+  by: "",
+  status: "unchanged",
+  stage: "",
+  said: "list.csv: the same as before.",
+  remedy: "",
+  done: 0,
+  total: null,
+  files: [],
+  deliveries: [],
+  at: new Date().toISOString(),
+  started_at: null,
+  finished_at: null,
+  ...more,
 });

@@ -14,6 +14,7 @@ from pydantic import (
     ConfigDict,
     Field,
     ValidationError,
+    ValidationInfo,
     field_validator,
     model_validator,
 )
@@ -25,6 +26,8 @@ from nomotax.core.numbers import DecimalMark
 ColumnType = Literal["string", "integer", "number", "boolean", "date", "any"]
 #: Kinds of which one value is more than another.
 _ORDERED = ("integer", "number", "date")
+#: The context in which a contract is read that a feed has already: it was kept when less was asked.
+AS_SAVED = {"as": "saved"}
 
 
 class _Part(BaseModel):
@@ -46,13 +49,6 @@ class Constraints(_Part):
     maximum: str | None = Field(default=None, max_length=40)
     min_length: int | None = Field(default=None, ge=0)
     max_length: int | None = Field(default=None, ge=0)
-
-    @model_validator(mode="after")
-    def _lengths(self) -> Constraints:
-        least, most = self.min_length, self.max_length
-        if least is not None and most is not None and least > most:
-            raise ValueError(f"no text has at least {least} characters and at most {most}")
-        return self
 
     @field_validator("minimum", "maximum", mode="before")
     @classmethod
@@ -93,26 +89,31 @@ class ColumnTerms(_Part):
         for bound in (self.constraints.minimum, self.constraints.maximum):
             if bound is not None and self.type not in _ORDERED:
                 raise ValueError(f"{self.name}: only numbers and dates have bounds")
-            if bound is not None and not _is_bound(self.type, bound):
+            if bound is not None and not self._is_bound(bound):
                 raise ValueError(f"{self.name}: {bound!r} is no {self.type}")
-        least, most = self.constraints.minimum, self.constraints.maximum
-        both = least is not None and most is not None
-        if both and _value(self.type, str(least)) > _value(self.type, str(most)):
-            raise ValueError(f"{self.name}: nothing is at least {least} and at most {most}")
         return self
 
+    def crossed(self) -> str:
+        """Of which bounds nothing keeps both; "" where all can be kept."""
+        own = self.constraints
+        low, high = own.minimum, own.maximum
+        if low is not None and high is not None and self._value(low) > self._value(high):
+            return f"{self.name}: nothing is at least {low} and at most {high}"
+        least, most = own.min_length, own.max_length
+        if least is not None and most is not None and least > most:
+            return f"{self.name}: no text has at least {least} characters and at most {most}"
+        return ""
 
-def _value(kind: ColumnType, bound: str) -> Decimal:
-    """What a bound is compared by: a number, or the number of a day."""
-    return Decimal(date.fromisoformat(bound).toordinal() if kind == "date" else bound)
+    def _value(self, bound: str) -> Decimal:
+        """What a bound is compared by: a number, or the number of a day."""
+        return Decimal(date.fromisoformat(bound).toordinal() if self.type == "date" else bound)
 
-
-def _is_bound(kind: ColumnType, bound: str) -> bool:
-    try:
-        _value(kind, bound)
-    except (ValueError, ArithmeticError):
-        return False
-    return True
+    def _is_bound(self, text: str) -> bool:
+        try:
+            self._value(text)
+        except (ValueError, ArithmeticError):
+            return False
+        return True
 
 
 class FileTerms(_Part):
@@ -129,11 +130,11 @@ class RowTerms(_Part):
     least: int | None = Field(default=None, ge=0)
     most: int | None = Field(default=None, ge=0)
 
-    @model_validator(mode="after")
-    def _sound(self) -> RowTerms:
+    def crossed(self) -> str:
+        """As of a column."""
         if self.least is not None and self.most is not None and self.least > self.most:
-            raise ValueError(f"no file has at least {self.least} rows and at most {self.most}")
-        return self
+            return f"no file has at least {self.least} rows and at most {self.most}"
+        return ""
 
 
 class Contract(_Part):
@@ -164,6 +165,15 @@ class Contract(_Part):
         lost = next((n for n in self.primary_key if n not in names), None)
         if lost is not None:
             raise ValueError(f"the primary key names {lost!r}, which is no column of it")
+        return self
+
+    @model_validator(mode="after")
+    def _can_be_kept(self, info: ValidationInfo) -> Contract:
+        """One that a feed has already is read as it is."""
+        if info.context is not AS_SAVED:
+            for crossed in (*(one.crossed() for one in self.fields), self.rows.crossed()):
+                if crossed:
+                    raise ValueError(crossed)
         return self
 
     def descriptor(self) -> str:

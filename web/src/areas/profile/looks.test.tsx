@@ -4,6 +4,7 @@ import { describe, expect, it } from "vitest";
 import type { FetchLine } from "../../api/sources";
 import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
+import { look as sample } from "../../test/samples";
 import { Looks, underWay } from "./Looks";
 import { Sending } from "./Sending";
 
@@ -14,24 +15,8 @@ const BEGAN = "2026-11-28T05:00:00Z";
 const MB = 1 << 20;
 const later = (seconds: number) => new Date(BEGAN).getTime() + seconds * 1000;
 
-const look = (more: Partial<FetchLine> = {}): FetchLine => ({
-  id: 5,
-  because: "by schedule: Every hour",
-  scope: "",
-  by: "",
-  status: "unchanged",
-  stage: "",
-  said: "list.csv: the same as before.",
-  remedy: "",
-  done: 0,
-  total: null,
-  files: [],
-  deliveries: [],
-  at: BEGAN,
-  started_at: BEGAN,
-  finished_at: null,
-  ...more,
-});
+const look = (more: Partial<FetchLine> = {}) =>
+  sample({ because: "by schedule: Every hour", at: BEGAN, started_at: BEGAN, ...more });
 
 describe("how far a fetch is", () => {
   it.each([

@@ -5,7 +5,7 @@ import type { FeedSource, FetchLine, Source, Tried } from "../../api/sources";
 import { FeedContext } from "../../shell/feed";
 import { FakeServer } from "../../test/fakeServer";
 import { draw } from "../../test/render";
-import { delivery, feedLine } from "../../test/samples";
+import { delivery, feedLine, look } from "../../test/samples";
 import { KINDS, cleaned } from "./kinds";
 import { underWay } from "./Looks";
 import { Profile } from "./Profile";
@@ -22,25 +22,6 @@ const from = (more: Partial<FeedSource> = {}): FeedSource => ({
   said: "the newest file on files.example, by SFTP, as shop",
   kept: ["password"],
   token: false,
-  ...more,
-});
-
-const look = (more: Partial<FetchLine> = {}): FetchLine => ({
-  id: 5,
-  because: "asked by hand",
-  scope: "",
-  by: "",
-  status: "unchanged",
-  stage: "",
-  said: "list.csv: the same as before.",
-  remedy: "",
-  done: 0,
-  total: null,
-  files: [],
-  deliveries: [],
-  at: new Date().toISOString(),
-  started_at: null,
-  finished_at: null,
   ...more,
 });
 

@@ -41,7 +41,7 @@ function useShown() {
   const [params, setParams] = useSearchParams();
   const state = STATES.find(([known]) => known === params.get("state"))?.[0] ?? "";
   const feed = Number(params.get("feed")) || undefined;
-  const page = Number(params.get("page") ?? 0);
+  const page = Math.max(0, Math.floor(Number(params.get("page")) || 0));
   const search = params.get("search") ?? "";
   const set = (change: Record<string, string>) =>
     setParams((old) => ({ ...Object.fromEntries(old), page: "0", ...change }), { replace: true });
@@ -107,7 +107,7 @@ export function Runs() {
 }
 
 function NoRuns({ shown }: { shown: ReturnType<typeof useShown> }) {
-  if (!shown.asked.state && !shown.asked.search && !shown.feed)
+  if (!shown.asked.state && !shown.asked.search && !shown.feed && !shown.page)
     return <Nothing title="No run yet">Prepare a delivery from its bench, and it appears here.</Nothing>;
   return (
     <Nothing title="No such run">
@@ -134,13 +134,16 @@ function Which({ store, shown }: { store: number; shown: ReturnType<typeof useSh
         ))}
       </Select>
       <Select
-        value={feeds.some((one) => one.id === shown.feed) ? shown.feed : ""}
+        value={shown.feed ?? ""}
         displayEmpty
         onChange={(e) => shown.set({ feed: String(e.target.value) })}
         inputProps={{ "aria-label": "Feed" }}
         sx={{ maxWidth: 220 }}
       >
         <MenuItem value="">of all feeds</MenuItem>
+        {shown.feed !== undefined && !feeds.some((one) => one.id === shown.feed) && (
+          <MenuItem value={shown.feed}>of a feed out of sight</MenuItem>
+        )}
         {feeds.map((one) => (
           <MenuItem key={one.id} value={one.id}>
             {one.supplier}, {one.name}

@@ -82,6 +82,21 @@ describe("the runs of a store", () => {
     expect(asked(fake)).toMatchObject({ state: "", search: "" });
   });
 
+  it("say of an address that means nothing, or a feed that is gone, what is shown", async () => {
+    const fake = server([runView({ id: 9 })]);
+    place("?page=last&feed=77&state=asleep");
+    expect(await screen.findByRole("combobox", { name: "Feed" })).toHaveTextContent("of a feed out of sight");
+    expect(asked(fake)).toMatchObject({ state: "", feed_id: "77", offset: "0" });
+  });
+
+  it("lead back from behind the last page", async () => {
+    const fake = server([], 3);
+    place("?page=4");
+    expect(await screen.findByText("No such run")).toBeVisible();
+    await userEvent.click(screen.getByRole("button", { name: "Show all runs" }));
+    await waitFor(() => expect(asked(fake)).toMatchObject({ offset: "0" }));
+  });
+
   it("tell where the first one comes from", async () => {
     server([]);
     place();
