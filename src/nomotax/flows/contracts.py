@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from nomotax.artifacts.store import artifacts
 from nomotax.core.contract.checking import Breach, Written, check
 from nomotax.core.contract.drafting import draft
-from nomotax.core.contract.model import AS_SAVED, Contract, parse_contract
+from nomotax.core.contract.model import Contract, parse_contract
 from nomotax.core.contract.words import about_column, about_file
 from nomotax.core.errors import Conflict, NotFound
 from nomotax.core.reading.model import Reading, parse_reading
@@ -58,7 +58,7 @@ class ContractDraft(BaseModel):
 
 
 def saved_contract(feed: Feed) -> Contract | None:
-    return Contract.model_validate(feed.contract, context=AS_SAVED) if feed.contract else None
+    return Contract.model_validate(feed.contract) if feed.contract else None
 
 
 def breaches_of(delivery: Delivery) -> list[Breach]:
@@ -110,7 +110,10 @@ def draft_contract(feed_id: int) -> ContractDraft:
 
 
 def set_contract(feed_id: int, contract: Contract | None) -> FeedContract:
-    """Keep a contract, or none, and hold the newest delivery against it. Raises ``NotFound``."""
+    """Keep a contract, or none, and hold the newest delivery against it. Raises ``NotFound``,
+    ``UnfitValue`` for bounds that nothing keeps."""
+    if contract is not None:
+        contract.refuse_crossed()
     with session() as db:
         feed = Feeds.holding(db, feed_id).locked(feed_id)
         told = contract.model_dump(mode="json", exclude_defaults=True) if contract else None

@@ -77,7 +77,7 @@ def feed_from_profile(store_id: int, profile: FeedProfile) -> int:
     name stay as they are.
 
     Raises ``Conflict`` where the supplier has a feed of that name, ``CrosswalkError`` for fields
-    that the store does not have.
+    that the store does not have, ``UnfitValue`` for a contract that nothing keeps.
     """
     with session() as db:
         schema = Stores(db).schema(store_id)
@@ -90,6 +90,8 @@ def feed_from_profile(store_id: int, profile: FeedProfile) -> int:
     bundle = profile.crosswalk
     if bundle is not None:
         refuse_unknown(schema, bundle.crosswalk)
+    if profile.contract is not None:
+        profile.contract.refuse_crossed()
     feed_id = add_feed(store_id, profile.supplier, profile.name)
     if bundle is not None:
         take_bundle(feed_id, bundle, replace=False)

@@ -14,20 +14,17 @@ from pydantic import (
     ConfigDict,
     Field,
     ValidationError,
-    ValidationInfo,
     field_validator,
     model_validator,
 )
 from pydantic.alias_generators import to_camel
 
-from nomotax.core.errors import UnreadableFile
+from nomotax.core.errors import UnfitValue, UnreadableFile
 from nomotax.core.numbers import DecimalMark
 
 ColumnType = Literal["string", "integer", "number", "boolean", "date", "any"]
 #: Kinds of which one value is more than another.
 _ORDERED = ("integer", "number", "date")
-#: The context in which a contract is read that a feed has already: it was kept when less was asked.
-AS_SAVED = {"as": "saved"}
 
 
 class _Part(BaseModel):
@@ -98,10 +95,10 @@ class ColumnTerms(_Part):
         own = self.constraints
         low, high = own.minimum, own.maximum
         if low is not None and high is not None and self._value(low) > self._value(high):
-            return f"{self.name}: nothing is at least {low} and at most {high}"
+            return f"In {self.name!r} nothing is at least {low} and at most {high}."
         least, most = own.min_length, own.max_length
         if least is not None and most is not None and least > most:
-            return f"{self.name}: no text has at least {least} characters and at most {most}"
+            return f"In {self.name!r} no text has at least {least} characters and at most {most}."
         return ""
 
     def _value(self, bound: str) -> Decimal:
@@ -133,7 +130,7 @@ class RowTerms(_Part):
     def crossed(self) -> str:
         """As of a column."""
         if self.least is not None and self.most is not None and self.least > self.most:
-            return f"no file has at least {self.least} rows and at most {self.most}"
+            return f"No file has at least {self.least} rows and at most {self.most}."
         return ""
 
 
@@ -167,14 +164,12 @@ class Contract(_Part):
             raise ValueError(f"the primary key names {lost!r}, which is no column of it")
         return self
 
-    @model_validator(mode="after")
-    def _can_be_kept(self, info: ValidationInfo) -> Contract:
-        """One that a feed has already is read as it is."""
-        if info.context is not AS_SAVED:
-            for crossed in (*(one.crossed() for one in self.fields), self.rows.crossed()):
-                if crossed:
-                    raise ValueError(crossed)
-        return self
+    def refuse_crossed(self) -> None:
+        """Raises ``UnfitValue`` for bounds that nothing keeps; one that a feed has is read with
+        them, for it was kept when nobody looked."""
+        for crossed in (*(one.crossed() for one in self.fields), self.rows.crossed()):
+            if crossed:
+                raise UnfitValue(crossed, where="contract", remedy="Change one of the bounds.")
 
     def descriptor(self) -> str:
         """The contract as a JSON document, without what says nothing."""
@@ -184,9 +179,9 @@ class Contract(_Part):
 
 def parse_contract(data: bytes) -> Contract:
     """A contract, or any Table Schema of types that are checked. Raises ``UnreadableFile`` saying
-    where it is wrong."""
+    where it is wrong, ``UnfitValue`` for bounds that nothing keeps."""
     try:
-        return Contract.model_validate_json(data)
+        made = Contract.model_validate_json(data)
     except ValidationError as error:
         first = error.errors()[0]
         place = ".".join(str(part) for part in first["loc"]) or "its JSON"
@@ -195,3 +190,5 @@ def parse_contract(data: bytes) -> Contract:
             where=place,
             remedy="It is a Table Schema with the members that docs/contracts.md tells.",
         ) from error
+    made.refuse_crossed()
+    return made
