@@ -53,7 +53,7 @@ def test_it_is_put_on_the_queue_before_others_and_left_where_no_worker_comes(
     monkeypatch.setattr(receive, "PATIENCE", 0.2)
     began = time.monotonic()
     made = sent(client, feed)
-    assert time.monotonic() - began < 5
+    assert time.monotonic() - began < 12
     assert (made["status"], made["stage"]) == ("reading", "waiting for a worker")
     assert jobs() == [("read", READS, 10, "todo")]
     read_all()
@@ -82,7 +82,7 @@ def test_a_large_one_is_not_waited_for(client, feed, monkeypatch):
     monkeypatch.setattr(receive, "AT_ONCE", 10)
     began = time.monotonic()
     assert sent(client, feed)["status"] == "reading"
-    assert time.monotonic() - began < 5
+    assert time.monotonic() - began < receive.PATIENCE
 
 
 def test_a_job_that_is_delivered_twice_reads_once(client, feed, monkeypatch):

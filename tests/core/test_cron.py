@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import UTC, date, datetime, timedelta
-from itertools import islice, pairwise
+from itertools import islice
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -98,36 +98,63 @@ def test_the_next_times_are_those_of_a_plain_reading(expression, moment):
     assert Cron(expression=expression).after(moment, 4) == expected
 
 
-@given(expressions, st.sampled_from(["Europe/Paris", "America/Toronto", "Australia/Lord_Howe"]),
-       st.sampled_from([datetime(2026, 3, 7), datetime(2026, 3, 28), datetime(2026, 10, 3),
-                        datetime(2026, 10, 24), datetime(2026, 10, 31)]))  # fmt: skip
-def test_around_a_change_of_the_clock_no_time_comes_twice_and_none_is_lost(expression, zone, begin):
-    """Each local time that a plain reading has comes once: as it is, or after the gap it is in."""
-    place = ZoneInfo(zone)
-    moment = begin.replace(tzinfo=place)
-    plain = Plain(expression)
-    try:
-        cron = Cron(expression=expression, zone=zone)
-    except ValidationError:
-        return
-    found = cron.after(moment, 40)
-    assert all(a < b for a, b in pairwise(found)) and found[0] > moment
-    local = [one.astimezone(place).replace(tzinfo=None) for one in found]
-    told = list(islice(plain.after(begin), 400))
-    there = {at for at in told if _is_there(at, place)}
-    for at in local:
-        gap = any(
-            not _is_there(other, place) and other <= at < other + timedelta(hours=2)
-            for other in told
+#: A place, and the day before its clock goes forward or back there.
+CHANGES = [
+    ("Europe/Paris", datetime(2026, 3, 28)),
+    ("Europe/Paris", datetime(2026, 10, 24)),
+    ("America/Toronto", datetime(2026, 3, 7)),
+    ("America/Toronto", datetime(2026, 10, 31)),
+    ("Australia/Lord_Howe", datetime(2026, 10, 3)),
+    ("Australia/Lord_Howe", datetime(2026, 4, 4)),
+    ("America/Asuncion", datetime(2024, 10, 5)),
+]
+times = st.tuples(*(parts(*both) for both in RANGES[:2])).map(" ".join)
+
+
+class Wall:
+    """A clock on the wall of a place, watched minute by minute."""
+
+    def __init__(self, zone: str) -> None:
+        self.place = ZoneInfo(zone)
+
+    def shows(self, moment: datetime) -> datetime:
+        return moment.astimezone(self.place).replace(tzinfo=None)
+
+    def after(self, expression: str, moment: datetime, hours: int) -> Iterator[datetime]:
+        """The moments at which it first shows a time that is meant, or goes past one; where any
+        hour is meant, each at which it shows one."""
+        minutes, hours_of_day = (
+            meant(part, *both) for part, both in zip(expression.split()[:2], RANGES, strict=False)
         )
-        assert at in there or gap
-    assert {at for at in there if at <= local[-1]} <= set(local)
+        # What it showed before is not shown for the first time.
+        furthest = max(self.shows(moment - timedelta(minutes=n)) for n in range(180))
+        for n in range(1, hours * 60 + 1):
+            at = moment + timedelta(minutes=n)
+            gone = [
+                furthest + timedelta(minutes=one + 1)
+                for one in range(int((self.shows(at) - furthest).total_seconds() // 60))
+            ]
+            furthest = max(furthest, self.shows(at))
+            if expression.split()[1].startswith("*"):
+                gone.append(self.shows(at))
+            if any(one.hour in hours_of_day and one.minute in minutes for one in gone):
+                yield at
 
 
-def _is_there(naive: datetime, place: ZoneInfo) -> bool:
-    """Whether the clock of a place ever shows a time."""
-    through = naive.replace(tzinfo=place).astimezone(UTC).astimezone(place)
-    return through.replace(tzinfo=None) == naive
+@given(times, st.sampled_from(CHANGES), st.integers(0, 40 * 60))
+@example("30 *", ("Australia/Lord_Howe", datetime(2026, 10, 3)), 0)
+@example("*/15 2", ("Australia/Lord_Howe", datetime(2026, 4, 4)), 0)
+@example("30 2", ("Europe/Paris", datetime(2026, 3, 28)), 0)
+@example("0 0", ("America/Asuncion", datetime(2024, 10, 5)), 0)
+def test_around_a_change_of_the_clock_a_time_comes_once_and_none_is_lost(both, change, began):
+    """Wherever one begins: as it is first shown, or right after the gap that it is in."""
+    expression, (zone, day) = f"{both} * * *", change
+    wall = Wall(zone)
+    moment = day.replace(tzinfo=wall.place).astimezone(UTC) + timedelta(minutes=began)
+    expected = list(wall.after(expression, moment, 60))
+    found = Cron(expression=expression, zone=zone).after(moment, len(expected) + 1)
+    assert found[:-1] == expected
+    assert found[-1] > moment + timedelta(hours=60)
 
 
 @given(expressions)

@@ -18,7 +18,7 @@ def fetched(source, known=None, limits=None, **secrets):
 
 def each_fetched(source, known=None, limits=None, **secrets):
     """One delivery after the other, each with what is known when it has been taken."""
-    limits, known, looked_at = limits or Limits(64 << 20, 20), known or Known(), datetime.now(UTC)
+    limits, known, looked_at = limits or Limits(64 << 20, 120), known or Known(), datetime.now(UTC)
     with looked(source, secrets, limits) as (place, found):
         groups = choose(source, found, known)
         for n, group in enumerate(groups):

@@ -94,9 +94,7 @@ class Server:
 
 
 @pytest.fixture(params=["ftp", "sftp", "mail"])
-def server(outside, request, monkeypatch):
-    for module in (addresses, ftp, mail, sftp):
-        monkeypatch.setattr(module, "PATIENCE", 1.0, raising=False)
+def server(outside, request):
     key = outside.ports.host_key
     made = {
         "ftp": Server(FTP, "ftp", lambda port: FtpSource(
@@ -132,14 +130,16 @@ def test_a_host_that_is_away_for_a_moment_is_asked_again(server, port):
 
 @pytest.mark.parametrize("after", [0, 30, 120, 200])
 def test_a_line_that_always_breaks_brings_nothing_and_says_so(server, port, after):
-    limits = Limits(64 << 20, 20, tries=2)
+    limits = Limits(64 << 20, 120, tries=2)
     with line(port, cuts=[after] * 50) as bad, pytest.raises(PassingFailure) as told:
         server.fetch(bad.port, limits=limits)
     assert bad.calls >= 2
     assert told.value.where or "127.0.0.1" in told.value.message
 
 
-def test_a_host_that_says_nothing_is_not_waited_for(server, port):
+def test_a_host_that_says_nothing_is_not_waited_for(server, port, monkeypatch):
+    for module in (addresses, ftp, mail, sftp):
+        monkeypatch.setattr(module, "PATIENCE", 1.0, raising=False)
     limits = Limits(64 << 20, 8, tries=1)
     began = datetime.now(UTC)
     with line(port, silent=True) as dead, pytest.raises(FetchFailed):
@@ -158,7 +158,7 @@ def test_more_than_may_come_is_refused_and_leaves_nothing(server, port, monkeypa
     monkeypatch.setenv("TMPDIR", str(tmp_path))
     monkeypatch.setattr("tempfile.tempdir", str(tmp_path))
     with pytest.raises(TooLarge):
-        server.fetch(port, limits=Limits(100_000, 20))
+        server.fetch(port, limits=Limits(100_000, 120))
     assert list(tmp_path.iterdir()) == []
 
 
@@ -175,5 +175,5 @@ def test_between_two_tries_it_is_waited_ever_longer(server, port, monkeypatch):
     monkeypatch.setattr(bringing, "FIRST_WAIT", 1.0)
     monkeypatch.setattr(bringing, "pause", lambda seconds, *more: waits.append(seconds))
     with line(port, cuts=[0] * 9) as bad, pytest.raises(PassingFailure):
-        server.fetch(bad.port, limits=Limits(64 << 20, 20, tries=4))
+        server.fetch(bad.port, limits=Limits(64 << 20, 120, tries=4))
     assert waits == [1.0, 2.0, 4.0]

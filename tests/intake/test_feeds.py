@@ -239,12 +239,12 @@ def while_it_runs(client, feed, work, then):
     """Does something once a fetch has begun to bring bytes."""
     worker = threading.Thread(target=work)
     worker.start()
-    until = time.monotonic() + 20
+    until = time.monotonic() + 60
     while not (line := get(client, f"/feeds/{feed}/fetches")["fetches"][0])["done"]:
         assert time.monotonic() < until, line
         time.sleep(0.05)
     then(line["id"])
-    worker.join(20)
+    worker.join(60)
     assert not worker.is_alive()
     return get(client, f"/feeds/{feed}/fetches")["fetches"][0]
 

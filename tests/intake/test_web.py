@@ -67,7 +67,7 @@ def slow(handler):
     handler.send_header("Content-Length", "1000000")
     handler.end_headers()
     try:
-        for _ in range(200):
+        for _ in range(1200):
             handler.wfile.write(b"x")
             time.sleep(0.05)
     except OSError:
@@ -186,7 +186,7 @@ def test_limits_hold_for_what_is_told_and_for_what_is_not(host):
     began = time.monotonic()
     with pytest.raises(FetchFailed, match="was not there after"):
         fetch(host, slow, limits=Limits(5 << 20, 0.5))
-    assert time.monotonic() - began < 5
+    assert time.monotonic() - began < 30
 
 
 def test_silence_is_not_waited_for(host, monkeypatch):

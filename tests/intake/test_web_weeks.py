@@ -87,7 +87,7 @@ class Host(RuleBasedStateMachine):
     @rule()
     def look(self) -> None:
         source = WebSource(addresses=[self.host.address()])
-        came, self.known = fetched(source, self.known, Limits(64 << 20, 20, tries=TRIES))
+        came, self.known = fetched(source, self.known, Limits(64 << 20, 120, tries=TRIES))
         self.cuts.clear()
         if self.version != self.taken:
             assert [data for _, data in came] == [listing(self.version)]
@@ -102,7 +102,7 @@ class Host(RuleBasedStateMachine):
         self.cuts = [7] * TRIES
         source = WebSource(addresses=[self.host.address()])
         try:
-            came, known = fetched(source, self.known, Limits(64 << 20, 20, tries=TRIES))
+            came, known = fetched(source, self.known, Limits(64 << 20, 120, tries=TRIES))
         except PassingFailure:
             return
         finally:
