@@ -8034,7 +8034,8 @@ export interface components {
         /**
          * Cron
          * @description A cron expression of five parts in a time zone. A time that a change of the clock leaves out
-         *     comes right after the change, and one that it brings twice comes once.
+         *     comes right after the change, and one that it brings twice comes once; where the hour is any
+         *     (``*`` or ``*\/2``), both times.
          */
         Cron: {
             /** Expression */
