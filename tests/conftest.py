@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import shutil
 import tempfile
+from collections.abc import Callable
+from copy import deepcopy
 from pathlib import Path
+from typing import Any
 
 import psycopg
 import pytest
@@ -57,6 +60,7 @@ def _copy_database(server, source: str, target: str) -> None:
     _administer(
         server,
         f"drop database if exists {target} with (force)",
+        f"select pg_terminate_backend(pid) from pg_stat_activity where datname = '{source}'",
         f"create database {target} template {source}",
     )
 
@@ -106,28 +110,51 @@ def suppliers():
 
 
 @pytest.fixture(scope="session")
-def loaded():
-    """The demo stores loaded so far, by their suppliers: id, name of the copy, artifacts."""
+def made():
+    """The states of records that tests began with so far: what they gave, the name of the copy of
+    the database, and the copy of the artifacts."""
     return {}
 
 
 @pytest.fixture
-def demo(place, migrated, suppliers, loaded, tmp_path, tmp_path_factory):
+def begin(place, made, tmp_path, tmp_path_factory):
+    """Builds what many tests begin with once, and copies it for each: ``begin(key, build)`` gives
+    what ``build`` gave, with the records and artifacts as they were after it."""
+    artifacts = tmp_path / "artifacts"
+
+    def restored_or_built(key: object, build: Callable[[], Any]) -> Any:
+        if key not in made:
+            given, copy, files = build(), f"made{len(made)}", tmp_path_factory.mktemp("made")
+            _copy_database(place, "nomotax", copy)
+            shutil.copytree(artifacts, files, dirs_exist_ok=True)
+            made[key] = given, copy, files
+            return deepcopy(given)
+        given, copy, files = made[key]
+        _copy_database(place, copy, "nomotax")
+        shutil.rmtree(artifacts, ignore_errors=True)
+        shutil.copytree(files, artifacts)
+        return deepcopy(given)
+
+    return restored_or_built
+
+
+@pytest.fixture
+def demo(place, migrated, suppliers, begin):
     """The demo store with the first delivery waiting; gives the store's id."""
     from nomotax.demo.load import load_demo
 
-    key, artifacts = tuple(suppliers), tmp_path / "artifacts"
-    if key in loaded:
-        store, copy, files = loaded[key]
-        _copy_database(place, copy, "nomotax")
-        shutil.copytree(files, artifacts)
-        return store
-    _copy_database(place, migrated, "nomotax")
-    store, copy, files = load_demo(suppliers), f"demo{len(loaded)}", tmp_path_factory.mktemp("demo")
-    _copy_database(place, "nomotax", copy)
-    shutil.copytree(artifacts, files, dirs_exist_ok=True)
-    loaded[key] = store, copy, files
-    return store
+    def load() -> int:
+        _copy_database(place, migrated, "nomotax")
+        return load_demo(suppliers)
+
+    return begin(tuple(suppliers), load)
+
+
+@pytest.fixture
+def once(begin, suppliers):
+    """Decorates a function of a fixture that is to be done once for all tests that ask for it, in
+    the demo store: in its place stands what it gave."""
+    return lambda build: begin((build.__module__, build.__qualname__, *suppliers), build)
 
 
 @pytest.fixture(scope="session")

@@ -6,11 +6,11 @@ import csv
 import io
 import json
 import random
-import subprocess
-import sys
 
 import pytest
+from click.testing import CliRunner
 
+from nomotax.cli.main import main
 from tests.core.reading import files
 
 COLUMNS = ["Artikl", "Název", "Skupina", "Cena", "Sklad"]
@@ -54,11 +54,9 @@ def earlier(tmp_path):
 
 
 def drift(new, earlier, *more):
-    words = [sys.executable, "-m", "nomotax.cli.main", "drift", str(new), "--against"]
-    done = subprocess.run(
-        [*words, *map(str, earlier), *more], capture_output=True, text=True, check=False
-    )
-    return done.returncode, done.stdout, done.stderr
+    words = ["drift", str(new), "--against", *map(str, earlier), *more]
+    done = CliRunner().invoke(main, words)
+    return done.exit_code, done.stdout, done.stderr
 
 
 def told(folder, earlier, data, name="new.csv", *more):

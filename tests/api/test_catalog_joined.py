@@ -19,28 +19,33 @@ JOIN = {"name": "Catalogo", "catalog": ["name", "stock"],
 
 
 @pytest.fixture
-def shop(client, work):
+def shop(client, work, once):
     """Three parts in the store, and a second supplier's list that is joined with them."""
-    feeds = []
-    for supplier, name, text in (
-        ("Ricambi Est", "parti.csv", PARTS),
-        ("Fornit", "lista.csv", LIST),
-    ):
-        body = {"supplier": supplier, "name": "Lista"}
-        feeds.append(send(client, "post", "/stores/1/feeds", body, 201)["id"])
-        receive(client, feeds[-1], name, text.encode("cp1252"))
-    own = crosswalk({"sku": "Codice", "name": "Nome", "price": "Prezzo", "stock": "Giacenza"})
-    own["fills"]["category"] = {"parts": [{"text": "Painting"}]}
-    own["fills"]["stock"]["steps"] = [{"do": "number"}]
-    draw(client, feeds[0], own)
-    apply(client, work, feeds[0])
-    join(client, feeds[1], JOIN)
-    fills = {"sku": {"parts": [{"column": "Catalogo: sku"}]},
-             "price": {"parts": [{"column": "Listino"}], "steps": [{"do": "number"}]},
-             "spare_1": {"parts": [{"column": "Catalogo: stock"}]}}  # fmt: skip
-    policy = {"products": "change", "others": "change"}
-    draw(client, feeds[1], {"fills": fills, "policy": policy})
-    return feeds
+
+    @once
+    def begun():
+        feeds = []
+        for supplier, name, text in (
+            ("Ricambi Est", "parti.csv", PARTS),
+            ("Fornit", "lista.csv", LIST),
+        ):
+            body = {"supplier": supplier, "name": "Lista"}
+            feeds.append(send(client, "post", "/stores/1/feeds", body, 201)["id"])
+            receive(client, feeds[-1], name, text.encode("cp1252"))
+        own = crosswalk({"sku": "Codice", "name": "Nome", "price": "Prezzo", "stock": "Giacenza"})
+        own["fills"]["category"] = {"parts": [{"text": "Painting"}]}
+        own["fills"]["stock"]["steps"] = [{"do": "number"}]
+        draw(client, feeds[0], own)
+        apply(client, work, feeds[0])
+        join(client, feeds[1], JOIN)
+        fills = {"sku": {"parts": [{"column": "Catalogo: sku"}]},
+                 "price": {"parts": [{"column": "Listino"}], "steps": [{"do": "number"}]},
+                 "spare_1": {"parts": [{"column": "Catalogo: stock"}]}}  # fmt: skip
+        policy = {"products": "change", "others": "change"}
+        draw(client, feeds[1], {"fills": fills, "policy": policy})
+        return feeds
+
+    return begun
 
 
 def newest(client, feed):

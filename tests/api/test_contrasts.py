@@ -82,16 +82,21 @@ def test_a_ladder_on_trial_is_told_as_runs_by_either_tell_it(client, work):
 
 
 @pytest.fixture
-def half(client, ropes):  # noqa: F811  # the fixture of another module
+def half(client, ropes, once):  # noqa: F811  # the fixture of another module
     """The rope feed, whose draft now sells at half of the cost, and takes fewer rows."""
-    feed = get(client, f"/runs/{ropes}")["feed_id"]
-    bench = get(client, f"/feeds/{feed}/bench")
-    document = bench["crosswalk"]
-    document["fills"]["price"]["steps"][1]["times"] = "0.5"
-    document["fills"]["name"]["steps"] = [{"do": "affix", "before": "Touwwerk: "}]
-    body = {"crosswalk": document, "revision": bench["revision"]}
-    send(client, "put", f"/feeds/{feed}/draft", body)
-    return feed
+
+    @once
+    def begun():
+        feed = get(client, f"/runs/{ropes}")["feed_id"]
+        bench = get(client, f"/feeds/{feed}/bench")
+        document = bench["crosswalk"]
+        document["fills"]["price"]["steps"][1]["times"] = "0.5"
+        document["fills"]["name"]["steps"] = [{"do": "affix", "before": "Touwwerk: "}]
+        body = {"crosswalk": document, "revision": bench["revision"]}
+        send(client, "put", f"/feeds/{feed}/draft", body)
+        return feed
+
+    return begun
 
 
 def test_versions_beside_the_draft_with_what_falls_under_cost(client, work, half):

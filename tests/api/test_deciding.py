@@ -19,18 +19,23 @@ NEXT = ["LU-1;Lampe une;9,00;1\n", "LU-2;Lampe 2;9,00;2\n", "LU-3;Lampe 3;3,00;0
 
 
 @pytest.fixture
-def lamps(client, work):
+def lamps(client, work, once):
     """A run of the second week, prepared; the first is applied."""
-    body = {"supplier": "Lumière Vidal", "name": "Liste"}
-    feed = unguarded(client, send(client, "post", "/stores/1/feeds", body, 201)["id"])
-    receive(client, feed, "liste.csv", (HEAD + "".join(FIRST)).encode("cp1252"))
-    document = crosswalk(COLUMNS, policy={"missing": "hide"})
-    document["fills"]["stock"]["steps"] = [{"do": "number"}]
-    document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
-    draw(client, feed, document)
-    apply(client, work, feed)
-    receive(client, feed, "liste.csv", (HEAD + "".join(NEXT)).encode("cp1252"))
-    return prepare(client, work, feed)["id"]
+
+    @once
+    def begun():
+        body = {"supplier": "Lumière Vidal", "name": "Liste"}
+        feed = unguarded(client, send(client, "post", "/stores/1/feeds", body, 201)["id"])
+        receive(client, feed, "liste.csv", (HEAD + "".join(FIRST)).encode("cp1252"))
+        document = crosswalk(COLUMNS, policy={"missing": "hide"})
+        document["fills"]["stock"]["steps"] = [{"do": "number"}]
+        document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
+        draw(client, feed, document)
+        apply(client, work, feed)
+        receive(client, feed, "liste.csv", (HEAD + "".join(NEXT)).encode("cp1252"))
+        return prepare(client, work, feed)["id"]
+
+    return begun
 
 
 def decide(client, run, verdict, field="", code=201, **of):

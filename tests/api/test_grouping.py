@@ -23,19 +23,24 @@ NEXT += [f"CY-{n};Demlik {n};9,00;Demlik;7;{'S90' if n < 93 else 'S93'}\n" for n
 
 
 @pytest.fixture
-def tea(client, work):
+def tea(client, work, once):
     """The second week's run, prepared."""
-    body = {"supplier": "Çınar Çay", "name": "Liste"}
-    feed = unguarded(client, sent(client, "post", "/stores/1/feeds", body, 201)["id"])
-    receive(client, feed, "liste.csv", (HEAD + "".join(FIRST)).encode("utf-8"))
-    document = crosswalk({"sku": "Kod", "name": "Ürün", "price": "Fiyat", "brand": "Grup",
-                          "variant_of": "Seri"})  # fmt: skip
-    document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
-    document["fills"]["options"] = {"parts": [{"text": "Kod: "}, {"column": "Kod"}]}
-    draw(client, feed, document)
-    apply(client, work, feed)
-    receive(client, feed, "liste.csv", (HEAD + "".join(NEXT)).encode("utf-8"))
-    return prepare(client, work, feed)["id"]
+
+    @once
+    def begun():
+        body = {"supplier": "Çınar Çay", "name": "Liste"}
+        feed = unguarded(client, sent(client, "post", "/stores/1/feeds", body, 201)["id"])
+        receive(client, feed, "liste.csv", (HEAD + "".join(FIRST)).encode("utf-8"))
+        document = crosswalk({"sku": "Kod", "name": "Ürün", "price": "Fiyat", "brand": "Grup",
+                              "variant_of": "Seri"})  # fmt: skip
+        document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
+        document["fills"]["options"] = {"parts": [{"text": "Kod: "}, {"column": "Kod"}]}
+        draw(client, feed, document)
+        apply(client, work, feed)
+        receive(client, feed, "liste.csv", (HEAD + "".join(NEXT)).encode("utf-8"))
+        return prepare(client, work, feed)["id"]
+
+    return begun
 
 
 def keys(client, run, **of):

@@ -67,25 +67,34 @@ def apply(client, work, feed):
 
 
 @pytest.fixture
-def nursery(client, work):
+def nursery(client, work, once):
     """The nursery's products in the store, and the run that has made them."""
-    feed = feed_of(client, "Blumenhof", PLANTS)
-    columns = {"sku": "Nr", "name": "Name", "supplier_sku": "Artikel", "gtin": "GTIN",
-               "price": "Preis"}  # fmt: skip
-    document = crosswalk(columns)
-    document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
-    draw(client, feed, document)
-    run = apply(client, work, feed)
-    assert run["counts"]["new"] == 4, run
-    return run
+
+    @once
+    def begun():
+        feed = feed_of(client, "Blumenhof", PLANTS)
+        columns = {"sku": "Nr", "name": "Name", "supplier_sku": "Artikel", "gtin": "GTIN",
+                   "price": "Preis"}  # fmt: skip
+        document = crosswalk(columns)
+        document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
+        draw(client, feed, document)
+        run = apply(client, work, feed)
+        assert run["counts"]["new"] == 4, run
+        return run
+
+    return begun
 
 
 @pytest.fixture
-def wholesaler(client, nursery):
-    feed = feed_of(client, "Gartenhandel Nord", LIST)
-    policy = {"products": "change", "others": "change"}
-    draw(client, feed, crosswalk(FILLS, policy=policy, identity={"ways": [LOOSE]}))
-    return feed
+def wholesaler(client, nursery, once):
+    @once
+    def begun():
+        feed = feed_of(client, "Gartenhandel Nord", LIST)
+        policy = {"products": "change", "others": "change"}
+        draw(client, feed, crosswalk(FILLS, policy=policy, identity={"ways": [LOOSE]}))
+        return feed
+
+    return begun
 
 
 def seen(client, run):

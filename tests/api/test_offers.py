@@ -19,23 +19,31 @@ def goods(prefix, rows):
 
 
 @pytest.fixture
-def feeds(client, work):
+def feeds(client, work, once):
     """Three feeds of three suppliers: two that compete, and an agency with names alone."""
-    found = {}
-    for who, columns, policy in (
-        ("Nord", COLUMNS, {}),
-        ("Ost", COLUMNS, {}),
-        ("Texte", {"sku": "Nr", "name": "Name"}, {"products": "change", "others": "change"}),
-    ):
-        body = {"supplier": who, "name": "Liste"}
-        found[who] = unguarded(client, send(client, "post", "/stores/1/feeds", body, 201)["id"])
-        receive(client, found[who], "muster.csv", (HEAD + "RH-0;Muster;1,50;1;M\n").encode())
-        document = crosswalk(columns, policy=policy)
-        if "cost" in columns:
-            document["fills"]["category"] = {"parts": [{"text": "Brushes"}]}
-            document["fills"]["price"] = {"parts": [{"text": "9,90"}], "steps": [{"do": "number"}]}
-        draw(client, found[who], document)
-    return found
+
+    @once
+    def begun():
+        found = {}
+        for who, columns, policy in (
+            ("Nord", COLUMNS, {}),
+            ("Ost", COLUMNS, {}),
+            ("Texte", {"sku": "Nr", "name": "Name"}, {"products": "change", "others": "change"}),
+        ):
+            body = {"supplier": who, "name": "Liste"}
+            found[who] = unguarded(client, send(client, "post", "/stores/1/feeds", body, 201)["id"])
+            receive(client, found[who], "muster.csv", (HEAD + "RH-0;Muster;1,50;1;M\n").encode())
+            document = crosswalk(columns, policy=policy)
+            if "cost" in columns:
+                document["fills"]["category"] = {"parts": [{"text": "Brushes"}]}
+                document["fills"]["price"] = {
+                    "parts": [{"text": "9,90"}],
+                    "steps": [{"do": "number"}],
+                }
+            draw(client, found[who], document)
+        return found
+
+    return begun
 
 
 @pytest.fixture

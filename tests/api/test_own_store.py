@@ -18,11 +18,15 @@ def applied(client, work, run):
 
 
 @pytest.fixture
-def sold(client, work):
+def sold(client, work, once):
     """The demo with Quarrow's first delivery in the catalog."""
-    send(client, "put", "/feeds/1/crosswalk", BUNDLE)
-    run = prepare(client, work)
-    assert applied(client, work, run)["status"] == "applied"
+
+    @once
+    def begun():
+        send(client, "put", "/feeds/1/crosswalk", BUNDLE)
+        run = prepare(client, work)
+        assert applied(client, work, run)["status"] == "applied"
+
     return client
 
 

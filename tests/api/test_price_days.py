@@ -30,18 +30,23 @@ FIRST = listing(line(1, "2,00", "4,00"), line(2, "3,00", "6,00"), line(3, "5,00"
 
 
 @pytest.fixture
-def tiles(client, work):
+def tiles(client, work, once):
     """The maker's feed, its first list applied; its prices hold from the day in their rows."""
-    body = {"supplier": "Olaria do Cais", "name": "Tabela"}
-    feed = unguarded(client, send(client, "post", "/stores/1/feeds", body, 201)["id"])
-    bring(client, feed, FIRST)
-    document = crosswalk(COLUMNS)
-    document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
-    for name in ("cost", "price"):
-        document["fills"][name]["since"] = {"column": "Válido"}
-    draw(client, feed, document)
-    apply(client, work, feed)
-    return feed
+
+    @once
+    def begun():
+        body = {"supplier": "Olaria do Cais", "name": "Tabela"}
+        feed = unguarded(client, send(client, "post", "/stores/1/feeds", body, 201)["id"])
+        bring(client, feed, FIRST)
+        document = crosswalk(COLUMNS)
+        document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
+        for name in ("cost", "price"):
+            document["fills"][name]["since"] = {"column": "Válido"}
+        draw(client, feed, document)
+        apply(client, work, feed)
+        return feed
+
+    return begun
 
 
 def bring(client, feed, text):

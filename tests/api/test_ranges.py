@@ -23,15 +23,20 @@ def listing(numbers, **changed):
 
 
 @pytest.fixture
-def vendor(client, work):
+def vendor(client, work, once):
     """A feed that makes products only of picked articles, with 40 articles."""
-    body = {"supplier": "Radhof", "name": "Liste"}
-    feed = send(client, "post", "/stores/1/feeds", body, 201)["id"]
-    receive(client, feed, "liste-1.csv", listing(range(40)).encode("cp1252"))
-    document = crosswalk(COLUMNS, policy={"products": "picked"})
-    document["fills"]["price"] = {"parts": [{"text": "9,90"}], "steps": [{"do": "number"}]}
-    draw(client, feed, document)
-    return feed
+
+    @once
+    def begun():
+        body = {"supplier": "Radhof", "name": "Liste"}
+        feed = send(client, "post", "/stores/1/feeds", body, 201)["id"]
+        receive(client, feed, "liste-1.csv", listing(range(40)).encode("cp1252"))
+        document = crosswalk(COLUMNS, policy={"products": "picked"})
+        document["fills"]["price"] = {"parts": [{"text": "9,90"}], "steps": [{"do": "number"}]}
+        draw(client, feed, document)
+        return feed
+
+    return begun
 
 
 def articles(client, feed, **asked):

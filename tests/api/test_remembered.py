@@ -40,11 +40,16 @@ def declined(client, key):
 
 
 @pytest.fixture
-def begun(client, work, lamps):  # noqa: F811  # the fixture of another module
+def begun(client, work, lamps, once):  # noqa: F811  # the fixture of another module
     """The lamps' feed with its first list, and nothing prepared of the second."""
-    feed = get(client, f"/runs/{lamps}")["feed_id"]
-    send(client, "post", f"/runs/{lamps}/decline", {})
-    return feed
+
+    @once
+    def begun():
+        feed = get(client, f"/runs/{lamps}")["feed_id"]
+        send(client, "post", f"/runs/{lamps}/decline", {})
+        return feed
+
+    return begun
 
 
 def test_what_is_declined_stays_so_until_the_supplier_changes_it(client, work, begun):

@@ -22,22 +22,27 @@ NEXT = ["TW-1;Touw 1;3,00;1\n", "TW-2;Touw 2;1,25;2\n", "TW-3;Touw 3;3,50;0\n",
 
 
 @pytest.fixture
-def ropes(client, work):
+def ropes(client, work, once):
     """The second week's run, prepared, with a margin of the store's in its price."""
-    body = {"supplier": "Touwslagerij Aalders", "name": "Prijslijst"}
-    feed = unguarded(client, send(client, "post", "/stores/1/feeds", body, 201)["id"])
-    receive(client, feed, "lijst.csv", (HEAD + "".join(FIRST)).encode("utf-8"))
-    document = crosswalk({"sku": "Artikel", "name": "Omschrijving", "price": "Inkoop",
-                          "cost": "Inkoop", "stock": "Aantal"})  # fmt: skip
-    number = {"do": "number", "style": "comma"}
-    document["fills"]["price"]["steps"] = [number, {"do": "scale", "times": "2"}]
-    document["fills"]["cost"]["steps"] = [number]
-    document["fills"]["stock"]["steps"] = [{"do": "number"}]
-    document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
-    draw(client, feed, document)
-    apply(client, work, feed)
-    receive(client, feed, "lijst.csv", (HEAD + "".join(NEXT)).encode("utf-8"))
-    return prepare(client, work, feed)["id"]
+
+    @once
+    def begun():
+        body = {"supplier": "Touwslagerij Aalders", "name": "Prijslijst"}
+        feed = unguarded(client, send(client, "post", "/stores/1/feeds", body, 201)["id"])
+        receive(client, feed, "lijst.csv", (HEAD + "".join(FIRST)).encode("utf-8"))
+        document = crosswalk({"sku": "Artikel", "name": "Omschrijving", "price": "Inkoop",
+                              "cost": "Inkoop", "stock": "Aantal"})  # fmt: skip
+        number = {"do": "number", "style": "comma"}
+        document["fills"]["price"]["steps"] = [number, {"do": "scale", "times": "2"}]
+        document["fills"]["cost"]["steps"] = [number]
+        document["fills"]["stock"]["steps"] = [{"do": "number"}]
+        document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
+        draw(client, feed, document)
+        apply(client, work, feed)
+        receive(client, feed, "lijst.csv", (HEAD + "".join(NEXT)).encode("utf-8"))
+        return prepare(client, work, feed)["id"]
+
+    return begun
 
 
 def told(client, run, what="changes"):

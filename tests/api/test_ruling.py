@@ -9,9 +9,14 @@ from tests.api.test_path import get, mapped, prepare, send  # noqa: F401  # a fi
 
 
 @pytest.fixture
-def run(mapped, client, work):  # noqa: F811  # the fixture of another module
+def run(mapped, client, work, once):  # noqa: F811  # the fixture of another module
     """Quarrow's first list, prepared."""
-    return prepare(client, work)["id"]
+
+    @once
+    def begun():
+        return prepare(client, work)["id"]
+
+    return begun
 
 
 def lines(client, run, status="new", **of):

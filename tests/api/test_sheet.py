@@ -45,21 +45,30 @@ def lines():
 
 
 @pytest.fixture
-def ropes(client, work, lines):
+def ropes(client, work, lines, once):
     """The store, its products made by its own list; a path within it."""
-    file = json.dumps(to_descriptor(SCHEMA)).encode()
-    made = client.post("/api/v1/stores", data={"name": "Touw", "file": (file_of(file), "s.json")})
-    store = made.json["id"]
-    send(client, "post", f"/stores/{store}/categories/edits", {"do": "add", "path": "Touw"})
-    send(client, "post", f"/stores/{store}/categories/edits", {"do": "add", "path": "Koord"})
-    feed = send(client, "post", f"/stores/{store}/feeds", {"supplier": "Zelf", "name": "L"}, 201)
-    receive(client, feed["id"], "eigen.csv", (HEAD + "".join(lines)).encode())
-    fills = {f: {"parts": [{"column": c}]} for f, c in COLUMNS.items()}
-    for name in ("prijs", "inkoop", "dikte"):
-        fills[name]["steps"] = [{"do": "number"}]
-    draw(client, feed["id"], {"fills": fills})
-    apply(client, work, feed["id"])
-    return f"/stores/{store}"
+
+    @once
+    def begun():
+        file = json.dumps(to_descriptor(SCHEMA)).encode()
+        made = client.post(
+            "/api/v1/stores", data={"name": "Touw", "file": (file_of(file), "s.json")}
+        )
+        store = made.json["id"]
+        send(client, "post", f"/stores/{store}/categories/edits", {"do": "add", "path": "Touw"})
+        send(client, "post", f"/stores/{store}/categories/edits", {"do": "add", "path": "Koord"})
+        feed = send(
+            client, "post", f"/stores/{store}/feeds", {"supplier": "Zelf", "name": "L"}, 201
+        )
+        receive(client, feed["id"], "eigen.csv", (HEAD + "".join(lines)).encode())
+        fills = {f: {"parts": [{"column": c}]} for f, c in COLUMNS.items()}
+        for name in ("prijs", "inkoop", "dikte"):
+            fills[name]["steps"] = [{"do": "number"}]
+        draw(client, feed["id"], {"fills": fills})
+        apply(client, work, feed["id"])
+        return f"/stores/{store}"
+
+    return begun
 
 
 def file_of(data):

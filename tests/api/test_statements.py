@@ -33,12 +33,16 @@ def counted():
 
 
 @pytest.fixture
-def many(client):
+def many(client, once):
     """Quarrow's mapped feed among forty small ones."""
-    send(client, "put", "/feeds/1/crosswalk", BUNDLE)
-    for n in range(FEEDS - 1):
-        feed_of(client, f"Garden {n}", "list", GARDEN)
-    get(client, "/feeds/1/bench")
+
+    @once
+    def begun():
+        send(client, "put", "/feeds/1/crosswalk", BUNDLE)
+        for n in range(FEEDS - 1):
+            feed_of(client, f"Garden {n}", "list", GARDEN)
+        get(client, "/feeds/1/bench")
+
     return client
 
 

@@ -49,19 +49,24 @@ def said(client, delivery):
 
 
 @pytest.fixture
-def bees(client, work):
+def bees(client, work, once):
     """The feed, with three ordinary weeks of which the first is applied."""
-    body = {"supplier": "Melaria Ronco", "name": "Listino"}
-    feed = send(client, "post", "/stores/1/feeds", body, 201)["id"]
-    bring(client, feed, rows(0))
-    document = crosswalk(NAMES)
-    document["fills"]["stock"]["steps"] = [{"do": "number"}]
-    document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
-    draw(client, feed, document)
-    apply(client, work, feed)
-    for week in (1, 2):
-        bring(client, feed, rows(week))
-    return feed
+
+    @once
+    def begun():
+        body = {"supplier": "Melaria Ronco", "name": "Listino"}
+        feed = send(client, "post", "/stores/1/feeds", body, 201)["id"]
+        bring(client, feed, rows(0))
+        document = crosswalk(NAMES)
+        document["fills"]["stock"]["steps"] = [{"do": "number"}]
+        document["fills"]["category"] = {"parts": [{"text": "Painting"}]}
+        draw(client, feed, document)
+        apply(client, work, feed)
+        for week in (1, 2):
+            bring(client, feed, rows(week))
+        return feed
+
+    return begun
 
 
 def line(client, feed):
