@@ -23,7 +23,7 @@ function More<K extends string>({ label, items, onChoose }: MoreProps<K>) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   return (
     <>
-      <IconButton size="small" aria-label={label} onClick={(e) => setAnchor(e.currentTarget)}>
+      <IconButton size="small" aria-label={label} title={label} onClick={(e) => setAnchor(e.currentTarget)}>
         <MoreVert fontSize="small" />
       </IconButton>
       <Menu anchorEl={anchor} open={anchor !== null} onClose={() => setAnchor(null)}>
