@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import json
+import os
 from datetime import UTC, datetime, timedelta
 from itertools import pairwise
+from unittest.mock import ANY
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -14,12 +16,15 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 from sqlalchemy import text
 
+from nomotax.cli.home import Home
 from nomotax.cli.main import main
 from nomotax.core.cron import Cron
 from nomotax.demo.load import DATA
 from nomotax.demo.outside.layout import PASSWORD
 from nomotax.flows import fetching, runs, schedules
-from nomotax.records.database import database_url, engine_for
+from nomotax.flows.feeds import outcome_of
+from nomotax.records.database import database_url, engine_for, session
+from nomotax.records.queue import enqueue
 from tests.api.test_path import BUNDLE, catalog, get, send
 from tests.intake.test_feeds import deliveries, fetch, from_ssh, lay, push, set_source
 
@@ -233,6 +238,37 @@ def test_other_programs_bring_a_file(client, feed, tmp_path):
     code, told = command("deliver", "1", str(tmp_path / "x.csv"))
     assert (code, told["outcome"]) == (2, "unreadable") and "PDF" in told["said"]
     assert len(deliveries(client, 1)) == 3
+
+
+def test_what_another_worker_has_yet_to_go_on_with_is_waited_for(client, feed, work, outside):
+    """It has prepared the run, and is about to apply it or to say what it waits for."""
+    week(outside, 2)
+    fetch(client, work, feed)
+    delivery, run = deliveries(client, feed)[0]["id"], newest_run(client)
+    assert (outcome_of(delivery).status, outcome_of(delivery).busy) == ("prepared", False)
+    with session() as db:
+        enqueue(db, "prepare", run_id=run["id"])
+    assert outcome_of(delivery).busy
+    work()
+    assert not outcome_of(delivery).busy
+
+
+def test_commands_work_on_what_was_started_in_their_folder(
+    client, feed, outside, tmp_path, monkeypatch
+):
+    kept = {name: os.environ[name] for name in
+            ("NOMOTAX_DATABASE_URL", "NOMOTAX_ARTIFACTS", "NOMOTAX_SECRET_FILE")}  # fmt: skip
+    for name in kept:
+        monkeypatch.delenv(name)
+    started = tmp_path / "started"
+    monkeypatch.setenv("NOMOTAX_HOME", str(started))
+    week(outside, 1)
+    code, told = command("run", "1")
+    assert code == 2 and "make start" in told and not started.exists()
+    started.mkdir()
+    Home(started).keep(kept)
+    assert (started / "environment.json").stat().st_mode & 0o077 == 0
+    assert command("run", "1") == (0, {"feed": "1", "outcome": "unchanged", "said": ANY})
 
 
 def test_a_worker_that_dies_right_after_it_prepared_leaves_nothing_undone(

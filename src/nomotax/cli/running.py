@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, Any, NoReturn
 
 import click
 
+from nomotax.cli.home import join_home
+
 if TYPE_CHECKING:
     from nomotax.flows.turns import Policy
 
@@ -83,6 +85,7 @@ def _feed(name: str) -> int:
     """Raises ``NotFound`` for a feed that is not there, or is not the only one of its name."""
     from nomotax.flows.feeds import feed_named
 
+    join_home()
     return feed_named(name)
 
 

@@ -4,22 +4,19 @@ from __future__ import annotations
 
 import json
 import os
-import signal
-import socket
-import subprocess
 import sys
 import time
 import urllib.request
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 from urllib.error import URLError
 
 import click
 
+from nomotax.cli.home import Home, home, join_home
 from nomotax.core.errors import NomotaxError
 from nomotax.demo.outside.layout import FOLDER
-from nomotax.records.postgres import Cluster, cluster_folder, free_port
+from nomotax.records.postgres import Cluster, cluster_folder
 from nomotax.settings import settings
 
 if TYPE_CHECKING:
@@ -32,72 +29,6 @@ _PROGRAM = (sys.executable, "-m", "nomotax.cli.main")
 #: read by whichever has time.
 _WORKERS = {"worker": ("runs", "reads"), "looker": ("looks", "reads")}
 _QUEUES = ["runs", "reads", "looks"]
-
-
-@dataclass(frozen=True)
-class Home:
-    """The folder where this installation keeps its database, files, logs and process ids."""
-
-    folder: Path
-
-    def pid_file(self, name: str) -> Path:
-        return self.folder / f"{name}.pid"
-
-    def running(self, name: str) -> int | None:
-        """The id of a process we started and that still lives, else None."""
-        file = self.pid_file(name)
-        if not file.exists():
-            return None
-        pid = int(file.read_text() or 0)
-        command = Path(f"/proc/{pid}/cmdline")
-        if command.exists() and b"nomotax" in command.read_bytes():
-            return pid
-        file.unlink()
-        return None
-
-    def spawn(self, name: str, command: list[str], env: dict[str, str]) -> None:
-        """Start a process that outlives us; its output goes to a log file."""
-        log = (self.folder / f"{name}.log").open("ab")
-        process = subprocess.Popen(
-            command, stdin=subprocess.DEVNULL, stdout=log, stderr=log,
-            env=os.environ | env, start_new_session=True,
-        )  # fmt: skip
-        self.pid_file(name).write_text(str(process.pid))
-
-    def stop(self, name: str) -> bool:
-        pid = self.running(name)
-        if pid is None:
-            return False
-        os.kill(pid, signal.SIGTERM)
-        for _ in range(100):
-            if self.running(name) is None:
-                break
-            time.sleep(0.1)
-        else:
-            os.kill(pid, signal.SIGKILL)
-        self.pid_file(name).unlink(missing_ok=True)
-        return True
-
-    def port(self, name: str, wanted: int) -> int:
-        """The port kept for ``name``: the wanted one when it is free at first, else any."""
-        file = self.folder / f"{name}.port"
-        if file.exists():
-            return int(file.read_text())
-        chosen = wanted if _is_free(wanted) else free_port()
-        file.write_text(str(chosen))
-        return chosen
-
-
-def _is_free(port: int) -> bool:
-    with socket.socket() as probe:
-        return probe.connect_ex(("127.0.0.1", port)) != 0
-
-
-def home() -> Home:
-    """NOMOTAX_HOME, by default ``var`` in the current folder."""
-    folder = settings().home.resolve()
-    folder.mkdir(parents=True, exist_ok=True)
-    return Home(folder)
 
 
 @click.command()
@@ -121,6 +52,7 @@ def up(port: int | None) -> None:
     env["NOMOTAX_ADDRESS"] = os.environ.get("NOMOTAX_ADDRESS", f"http://127.0.0.1:{web_port}")
     env["NOMOTAX_FOLDERS"] = settings().folders or str(outside.root / FOLDER)
     os.environ.update(env)
+    place.keep(env)
     if not place.running("stand-ins"):
         place.spawn("stand-ins", [*_PROGRAM, "stand-ins"], env)
     if load_demo(outside=outside) is not None:
@@ -226,6 +158,7 @@ def worker(concurrency: int, until_empty: bool, queues: tuple[str, ...]) -> None
     """Do background work until stopped. Start more of these for more throughput."""
     from nomotax.jobs.app import run_worker
 
+    join_home()
     chosen = queues or tuple(_QUEUES)
     run_worker(wait=not until_empty, concurrency=concurrency, queues=chosen)
 
@@ -235,6 +168,7 @@ def migrate() -> None:
     """Bring the database to the newest version."""
     from nomotax.records.database import migrate as run
 
+    join_home()
     run()
 
 

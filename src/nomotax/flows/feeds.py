@@ -8,6 +8,7 @@ from nomotax.core.errors import Conflict, NotFound
 from nomotax.flows.run_states import BUSY
 from nomotax.records.database import session
 from nomotax.records.feed_changes import note_change
+from nomotax.records.queue import has_job
 from nomotax.records.repositories import Deliveries, Feeds, Stores
 from nomotax.records.repository import known_id
 from nomotax.records.runs import Runs
@@ -80,19 +81,25 @@ def newest_delivery(feed_id: int) -> Delivery:
 
 
 def outcome_of(delivery_id: int) -> DeliveryOutcome:
-    """Raises ``NotFound``."""
+    """What has become of it so far; busy as long as a worker has anything to do about it, such as
+    to apply what it has just prepared. Raises ``NotFound``."""
     with session() as db:
+        # Asked for jobs first: of what none is left, the state is the last one.
+        busy = has_job(db, "delivery_id", delivery_id)
         delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         runs = Runs(db, delivery.store_id)
         run = runs.newest_of([delivery_id]).get(delivery_id)
         if run is None:
             return DeliveryOutcome(
-                status=delivery.status, busy=delivery.status == "reading", said=delivery.error,
+                status=delivery.status, busy=busy or delivery.status == "reading",
+                said=delivery.error,
                 run_id=None, counts={},
             )  # fmt: skip
+        busy = busy or has_job(db, "run_id", known_id(run))
+        db.refresh(run)
         log = runs.log(known_id(run))
     said = run.error or (log[-1].text if log else "")
     return DeliveryOutcome(
-        status=run.status, busy=run.status in BUSY, said=said,
+        status=run.status, busy=busy or run.status in BUSY, said=said,
         run_id=run.id, counts=run.counts,
     )  # fmt: skip

@@ -47,6 +47,12 @@ def enqueue(db: Session, task: str, lock: str | None = None, **about: int) -> No
     db.connection().execute(_ENQUEUE, values)
 
 
+def has_job(db: Session, about: str, key: int) -> bool:
+    """Whether a job whose argument ``about`` is ``key`` waits, or is at work."""
+    asked = text(f"select {_HAS_JOB.format(about, ':key')}")
+    return bool(db.connection().execute(asked, {"key": key}).scalar_one())
+
+
 def without_job(about: str, row: str) -> str:
     """A condition in SQL: no job whose argument ``about`` is the value of ``row`` is left."""
     return f"not {_HAS_JOB.format(about, row)}"
