@@ -251,6 +251,9 @@ def test_what_another_worker_has_yet_to_go_on_with_is_waited_for(client, feed, w
     assert outcome_of(delivery).busy
     work()
     assert not outcome_of(delivery).busy
+    with session() as db:
+        enqueue(db, "look_at_paths", feed_id=feed, delivery_id=delivery)
+    assert not outcome_of(delivery).busy
 
 
 def test_commands_work_on_what_was_started_in_their_folder(

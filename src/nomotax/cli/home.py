@@ -96,8 +96,7 @@ def home() -> Home:
 
 
 def join_home() -> None:
-    """Work on what ``up`` has started in this folder, where no database is named; what the
-    surroundings say of other things holds."""
+    """Work on what ``up`` has started in this folder, with all that goes with its database, where
+    no database is named."""
     if not settings().database_url:
-        kept = Home(settings().home.resolve()).kept()
-        os.environ.update({name: said for name, said in kept.items() if name not in os.environ})
+        os.environ.update(Home(settings().home.resolve()).kept())

@@ -1,4 +1,4 @@
-"""Server commands: ``up``, ``down``, ``worker``, ``migrate``, ``demo``, ``openapi``."""
+"""Server commands: ``up``, ``down``, ``worker``, ``stand-ins``, ``migrate``, ``documents``."""
 
 from __future__ import annotations
 

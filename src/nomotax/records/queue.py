@@ -48,9 +48,10 @@ def enqueue(db: Session, task: str, lock: str | None = None, **about: int) -> No
 
 
 def has_job(db: Session, about: str, key: int) -> bool:
-    """Whether a job whose argument ``about`` is ``key`` waits, or is at work."""
-    asked = text(f"select {_HAS_JOB.format(about, ':key')}")
-    return bool(db.connection().execute(asked, {"key": key}).scalar_one())
+    """Whether a job whose argument ``about`` is ``key`` waits, or is at work; looks apart, which
+    nothing waits for."""
+    asked = text(f"select {_HAS_JOB.format(about, ':key and j.queue_name <> :looks')}")
+    return bool(db.connection().execute(asked, {"key": key, "looks": LOOKS}).scalar_one())
 
 
 def without_job(about: str, row: str) -> str:
