@@ -16,6 +16,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 from sqlalchemy import text
 
+from nomotax.cli import server
 from nomotax.cli.home import Home
 from nomotax.cli.main import main
 from nomotax.core.cron import Cron
@@ -272,6 +273,15 @@ def test_commands_work_on_what_was_started_in_their_folder(
     Home(started).keep(kept)
     assert (started / "environment.json").stat().st_mode & 0o077 == 0
     assert command("run", "1") == (0, {"feed": "1", "outcome": "unchanged", "said": ANY})
+
+
+def test_what_is_started_keeps_artifacts_where_the_surroundings_say(place, tmp_path, monkeypatch):
+    monkeypatch.setenv("NOMOTAX_ARTIFACTS", "s3://kept/here")
+    monkeypatch.delenv("NOMOTAX_SECRET_FILE")
+    env = server.start_database(Home(tmp_path))
+    assert env["NOMOTAX_ARTIFACTS"] == "s3://kept/here"
+    assert env["NOMOTAX_SECRET_FILE"] == str(tmp_path / "secret.key")
+    assert env["NOMOTAX_DATABASE_URL"] == place.url
 
 
 def test_a_worker_that_dies_right_after_it_prepared_leaves_nothing_undone(

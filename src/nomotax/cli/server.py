@@ -36,7 +36,7 @@ _QUEUES = ["runs", "reads", "looks"]
 def up(port: int | None) -> None:
     """Start database, worker and web server with the demo store; print the address."""
     place = home()
-    env = _start_database(place)
+    env = start_database(place)
     os.environ.update(env)
     from nomotax.demo.load import load_demo
     from nomotax.records.database import migrate
@@ -96,11 +96,14 @@ def stand_ins() -> None:
     run(found.root, found.ports)
 
 
-def _start_database(place: Home) -> dict[str, str]:
-    env = {
+def start_database(place: Home) -> dict[str, str]:
+    """Start the database of an installation where none is named; gives the environment that says
+    where its records, artifacts and key are."""
+    own = {
         "NOMOTAX_ARTIFACTS": str(place.folder / "artifacts"),
         "NOMOTAX_SECRET_FILE": str(place.folder / "secret.key"),
     }
+    env = {name: os.environ.get(name) or kept for name, kept in own.items()}
     url = settings().database_url
     if not url:
         cluster = _cluster(place)
