@@ -197,6 +197,7 @@ def test_a_tree_comes_from_a_file_after_a_look(client):
     data = b"Level 1;Level 2\nGarden;Spades\n;Rakes\nPainting;\n"
     form = {"file": (io.BytesIO(data), "tree.csv")}
     found = client.post("/api/v1/stores/1/categories/read", data=form).json
+    assert found.pop("heading") == "Level 1 · Level 2"
     assert found == {"paths": ["Garden", "Garden > Spades", "Garden > Rakes"], "known": 1}
     send(client, "post", "/stores/1/categories", {"paths": found["paths"]})
     assert set(found["paths"]) <= tree_of(client).keys()

@@ -114,7 +114,7 @@ def test_unknown_things_are_named(mapped):
     for wrong in (
         lambda: bench.field_detail(1, "nope", 1),
         lambda: placing.set_words(1, "nope", {"a": "b"}),
-        lambda: placing.set_places(1, "nope", {"a": "b"}),
+        lambda: placing.set_places(1, placing.PlaceEdit(table="nope", places={"a": "b"})),
         lambda: open_workbench(1, 99),
         lambda: stores.schema_of(9),
     ):

@@ -19,7 +19,7 @@ from nomotax.core.crosswalk.model import Bundle, Crosswalk, Fill
 from nomotax.core.lookups.tables import Otherwise
 from nomotax.flows import bench, crosswalks, filling, likely, placing, questions, removals
 from nomotax.flows.bench import BenchState, FieldDetail, Window
-from nomotax.flows.placing import CategoryView, ValueTableView
+from nomotax.flows.placing import CategoryView, Placed, PlaceEdit, ValueTableView
 from nomotax.flows.questions import Question
 from nomotax.flows.workbench import open_workbench
 
@@ -83,18 +83,6 @@ class OtherwiseEdit(BaseModel):
     table: str
     otherwise: Otherwise
     word: str = ""
-
-
-class PlaceEdit(BaseModel):
-    """Store paths by arriving path; null takes a placement back, "" means not sold. ``fallback``
-    is where all goes that no placement covers ("" asks); null leaves it as it is. ``accepted`` is
-    that of words."""
-
-    table: str
-    places: dict[str, str | None] = {}
-    fallback: str | None = None
-    separator: str | None = Field(default=None, max_length=8)
-    accepted: bool = False
 
 
 class FillQuery(OfDelivery):
@@ -217,11 +205,10 @@ def get_categories(path: FeedPath, query: OfDelivery) -> Response:
     return answer(CategoryViews(views=views))
 
 
-@api.put("/feeds/<int:feed_id>/categories", responses={200: Done})
+@api.put("/feeds/<int:feed_id>/categories", responses={200: Placed})
 def set_places(path: FeedPath, body: PlaceEdit) -> Response:
     """Place arriving categories."""
-    placing.set_places(path.feed_id, **body.model_dump())
-    return answer(Done())
+    return answer(placing.set_places(path.feed_id, body))
 
 
 @api.put("/feeds/<int:feed_id>/name", responses={200: Done})

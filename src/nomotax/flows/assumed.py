@@ -7,6 +7,7 @@ import polars as pl
 from nomotax.core.crosswalk.assumptions import About
 from nomotax.core.schema.model import StoreField
 from nomotax.core.units.table import UNITS
+from nomotax.flows.levels import signs
 from nomotax.flows.workbench import Workbench
 
 #: Currencies that are offered whatever rates there are; any other can be written.
@@ -26,6 +27,8 @@ def choices(bench: Workbench, field: StoreField, about: About, likely: str) -> l
     elif about == "currency":
         rates = [r.source for r in bench.lookups.rates.values() if r.target == field.currency]
         found = [field.currency or "", *rates, *_TRADED]
+    elif about == "path":
+        return signs(bench, field)
     elif about == "prefix":
         found = [likely, ""]
     else:

@@ -23,6 +23,7 @@ from nomotax.core.schema.model import StoreField
 from nomotax.core.suggest.fills import Suggestion, price_from_cost, suggest
 from nomotax.core.table import FAULT, ROW
 from nomotax.flows.assumed import choices
+from nomotax.flows.levels import with_levels
 from nomotax.flows.workbench import Workbench, open_workbench
 from nomotax.records.crosswalks import Crosswalks, draft_of
 from nomotax.records.database import session
@@ -152,14 +153,20 @@ def refused_columns(bench: Workbench) -> set[tuple[str, str]]:
 
 
 def save_draft(
-    feed_id: int, crosswalk: Crosswalk, revision: int, accepted: Sequence[str] = ()
+    feed_id: int,
+    crosswalk: Crosswalk,
+    revision: int,
+    accepted: Sequence[str] = (),
+    cut: Mapping[str, str] | None = None,
 ) -> int:
     """Keep an edit of the crosswalk and give the new revision; the fills of ``accepted`` fields
     are suggestions taken together.
 
-    Look-up tables that a step names for the first time are made, empty. Raises ``Conflict`` when
+    Look-up tables that a step names for the first time are made, empty. The paths of a category
+    table are cut at the sign that is found in them, or at that of ``cut``. Raises ``Conflict`` when
     somebody else has edited since ``revision``, ``CrosswalkError`` for an unknown field.
     """
+    crosswalk, found = with_levels(feed_id, crosswalk)
     with session() as db:
         walks = Crosswalks(db, Feeds.holding(db, feed_id).store_id)
         record = walks.from_feed(feed_id)
@@ -171,6 +178,7 @@ def save_draft(
             )
         # In one transaction with the draft: no step names a table that is not there.
         _make_missing_tables(LookupsRepository(db, walks.store_id), crosswalk)
+        _cut(LookupsRepository(db, walks.store_id), found | dict(cut or {}))
         before = draft_of(record)
         _mark(Decisions(db, record), before.fills, crosswalk.fills, accepted)
         walks.edit(record, crosswalk.with_resting(before, Stores(db).schema(walks.store_id)))
@@ -205,7 +213,6 @@ def accept_suggestions(feed_id: int, least: int = 0) -> int:
 
 
 def _make_missing_tables(lookups: LookupsRepository, crosswalk: Crosswalk) -> None:
-    """Paths are cut at the separator that the fill has found."""
     known = lookups.names()
     for fill in crosswalk.fills.values():
         for step in fill.steps:
@@ -215,8 +222,15 @@ def _make_missing_tables(lookups: LookupsRepository, crosswalk: Crosswalk) -> No
             if step.do == "value_table":
                 lookups.save(ValueTable(name=step.table))
             else:
-                separator = next((a.choice for a in fill.assumptions if a.about == "path"), "/")
+                separator = next((a.choice for a in fill.assumptions if a.about == "path"), "")
                 lookups.save(CategoryTable(name=step.table, separator=separator))
+
+
+def _cut(lookups: LookupsRepository, cut: Mapping[str, str]) -> None:
+    """Paths are cut at the sign that was found or chosen for their table."""
+    tables = lookups.all().category_tables if cut else {}
+    for name in cut.keys() & tables.keys():
+        lookups.save(tables[name].model_copy(update={"separator": cut[name]}))
 
 
 class Window(BaseModel):

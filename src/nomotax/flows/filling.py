@@ -9,6 +9,7 @@ from nomotax.core.crosswalk.stating import state
 from nomotax.core.errors import NotFound
 from nomotax.core.reading.profile import ColumnProfile
 from nomotax.flows.bench import save_draft
+from nomotax.flows.levels import table_of
 from nomotax.flows.workbench import Workbench, open_workbench
 
 
@@ -57,8 +58,11 @@ def state_assumption(
     """
     bench = open_workbench(feed_id)
     fills = dict(bench.crosswalk.fills)
+    cut: dict[str, str] = {}
     for name in fields:
         if name not in fills or name not in bench.schema:
             raise NotFound(f"Nothing fills the field {name!r}.")
         fills[name] = state(fills[name], bench.schema[name], about, choice)
-    save_draft(feed_id, bench.crosswalk.model_copy(update={"fills": fills}), revision)
+        if about == "path":
+            cut[table_of(fills[name])] = choice
+    save_draft(feed_id, bench.crosswalk.model_copy(update={"fills": fills}), revision, cut=cut)

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Literal, TypeVar
 
 import polars as pl
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 from sqlmodel import Session
 
 from nomotax.core.crosswalk.steps.lookups import UseValueTable
@@ -16,9 +16,11 @@ from nomotax.core.suggest.memory import Memory, remembered_first
 from nomotax.core.suggest.weighing import Proposal
 from nomotax.core.suggest.words import rank
 from nomotax.flows.entering import ArrivingTree, Path, arriving_trees, entering
+from nomotax.flows.levels import with_sign
 from nomotax.flows.likely import Looking, likely_places
+from nomotax.flows.tree import take_out_unused
 from nomotax.flows.workbench import Workbench, open_workbench
-from nomotax.records.crosswalks import Crosswalks
+from nomotax.records.crosswalks import Crosswalks, draft_of
 from nomotax.records.database import session
 from nomotax.records.decisions import Decisions
 from nomotax.records.lookups import LookupsRepository
@@ -238,36 +240,68 @@ def set_otherwise(feed_id: int, table: str, otherwise: Otherwise, word: str) -> 
         lookups.save(current.model_copy(update={"otherwise": otherwise, "word": word}))
 
 
-def set_places(
-    feed_id: int,
-    table: str,
-    places: dict[str, str | None],
-    fallback: str | None = None,
-    separator: str | None = None,
-    accepted: bool = False,
-) -> None:
-    """Place arriving paths; null takes a placement back, "" says the branch is not sold.
-    ``accepted`` says that these are suggestions taken together.
-    Store categories that are not there yet are made. ``separator`` is the sign between the levels
-    of the arriving paths from now on, "" for none; placements stay with the paths that they name.
+class PlaceEdit(BaseModel):
+    """Store paths by arriving path: null takes a placement back, "" says that the branch is not
+    sold. ``keep_names`` are arriving paths that go to store categories of their own names. Store
+    categories that are not there yet are made; ``unmake`` are such as were made by an edit that is
+    taken back: they go where nothing stands in them.
+
+    ``fallback`` is where all goes that no placement covers ("" asks); ``separator`` the sign
+    between the levels of the arriving paths from now on, "" for none; null leaves either as it is.
+    Placements stay with the paths that they name. ``accepted`` says that these are suggestions
+    taken together, which nobody has looked at one by one.
     """
+
+    table: str
+    places: dict[str, str | None] = {}
+    keep_names: list[str] = []
+    unmake: list[str] = []
+    fallback: str | None = None
+    separator: str | None = Field(default=None, max_length=8)
+    accepted: bool = False
+
+
+class Placed(BaseModel):
+    """Store categories that an edit of placements has ``made``, parents too, and those that it was
+    to take away and has ``left``, as something stands in them by now."""
+
+    made: list[str]
+    left: list[str]
+
+
+def set_places(feed_id: int, edit: PlaceEdit) -> Placed:
+    """Place arriving paths. Raises ``NotFound`` for a table that is not there."""
     with session() as db:
+        if edit.unmake:
+            # Before the look-ups, as whoever edits the tree locks them.
+            Stores(db).locked(Feeds.holding(db, feed_id).store_id)
         lookups = _lookups_of(feed_id, db)
-        store_id = lookups.store_id
-        _mark(lookups, feed_id, f"category:{table}", places, accepted)
+        store_id, table = lookups.store_id, edit.table
         current = _named(lookups.all().category_tables, table)
+        fallback, separator = edit.fallback, edit.separator
+        places = {**edit.places, **{path: current.own_name(path) for path in edit.keep_names}}
+        _mark(lookups, feed_id, f"category:{table}", places, edit.accepted)
         changed = {current.split(p) for p in places}
         kept = {k: v for k, v in current.placements.items() if current.split(k) not in changed}
         kept |= {k: v for k, v in places.items() if v is not None}
         # Categories before the table: a placement never names one that is not there.
-        Stores(db).add_categories(store_id, [v for v in places.values() if v])
+        stores = Stores(db)
+        made = stores.add_categories(store_id, [v for v in places.values() if v])
         changes: dict[str, object] = {"placements": kept}
         if fallback is not None:
             changes["fallback"] = fallback
-            Stores(db).add_categories(store_id, [fallback] if fallback else [])
+            made += stores.add_categories(store_id, [fallback] if fallback else [])
         if separator is not None:
             changes["separator"] = separator
+            walks = Crosswalks(db, store_id)
+            record = walks.from_feed(feed_id)
+            draft = draft_of(record)
+            told = with_sign(draft, Stores(db).schema(store_id), {table: separator})
+            if told != draft:
+                walks.edit(record, told)
         lookups.save(current.model_copy(update=changes))
+        left = take_out_unused(db, store_id, edit.unmake) if edit.unmake else []
+        return Placed(made=made, left=left)
 
 
 def _mark(

@@ -71,4 +71,5 @@ def _write(feed_id: int, found: Behind, value: str | None) -> None:
     if found.kind == "value_table":
         placing.set_words(feed_id, found.table, {found.word: value})
     else:
-        placing.set_places(feed_id, found.table, {found.word: value})
+        edit = placing.PlaceEdit(table=found.table, places={found.word: value})
+        placing.set_places(feed_id, edit)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -24,11 +24,13 @@ from nomotax.core.crosswalk.retree import (
 )
 from nomotax.core.errors import Conflict, NotFound
 from nomotax.core.lookups.tables import CategoryTable
-from nomotax.core.lookups.tree import TreeChange, TreeEdit, edited, inverse
+from nomotax.core.lookups.tree import SIGN, TreeChange, TreeEdit, edited, inverse, parts_of
 from nomotax.core.lookups.tree_file import read_tree
 from nomotax.core.pricing.ladder import Ladder
 from nomotax.core.reading.read import Source, detect, read
 from nomotax.core.schema.model import StoreSchema
+from nomotax.core.suggest.lexicon import lexicon
+from nomotax.core.suggest.spelling import tokens
 from nomotax.records.actors import at_work
 from nomotax.records.crosswalks import Crosswalks, draft_of
 from nomotax.records.database import session
@@ -61,10 +63,12 @@ class TreeEdited(BaseModel):
 
 
 class ReadPaths(BaseModel):
-    """Categories of a file that are new, in its order, and how many are there already."""
+    """Categories of a file that are new, in its order, and how many are there already. ``heading``
+    is the first line where that was taken for the names of columns and no category."""
 
     paths: list[str]
     known: int
+    heading: str = ""
 
 
 def touch(store_id: int, edit: TreeEdit) -> TreeTouch:
@@ -103,19 +107,38 @@ def read_paths(store_id: int, data: bytes, file_name: str) -> ReadPaths:
     """The categories of a file, for a look before they are added. Raises ``UnreadableFile``."""
     with session() as db:
         known = set(Stores(db).category_paths(store_id))
-    found = _paths_of(data, file_name)
+    columns, rows = _table_of(data, file_name)
+    headed = any(map(_is_heading, columns))
+    found = read_tree(columns, rows, headed)
     fresh = [p for p in found if p not in known]
-    return ReadPaths(paths=fresh, known=len(found) - len(fresh))
+    named = found[0].split(SIGN)[0] == columns[0].strip()
+    heading = " · ".join(columns) if headed and not named else ""
+    return ReadPaths(paths=fresh, known=len(found) - len(fresh), heading=heading)
 
 
-def _paths_of(data: bytes, file_name: str) -> list[str]:
-    """By the same reading as any delivery: whatever the file's format and encoding."""
+#: What columns of a tree are called, in the lexicon's concepts and in further words.
+_CONCEPTS = frozenset({"category", "group", "class", "title", "parent"})
+_WORDS = frozenset(
+    ["id", "path", "pfad", "level", "ebene", "niveau", "nivel", "livello", "nivå", "top", "sub"]
+)
+
+
+def _is_heading(name: str) -> bool:
+    """Whether the name of a column says that categories stand in it; it may be one itself."""
+    said, words = lexicon("terms").read(name), set(tokens(name))
+    if words & _WORDS or "category" in said.concepts:
+        return True
+    return bool(said.concepts) and said.concepts.keys() <= _CONCEPTS
+
+
+def _table_of(data: bytes, file_name: str) -> tuple[list[str], list[tuple[str | None, ...]]]:
+    """Columns and rows, by the same reading as any delivery: whatever format and encoding."""
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / "tree"
         path.write_bytes(data)
         source = Source(path, file_name)
         table = read(source, detect(source).reading)
-    return read_tree(table.columns, list(table.frame.select(table.columns).iter_rows()))
+        return table.columns, list(table.frame.select(table.columns).iter_rows())
 
 
 @dataclass(frozen=True)
@@ -278,6 +301,33 @@ class _Edit:
         self.trees.tree(change)
         self._lead_on(change.moves)
 
+    def take_out_unused(self, paths: Sequence[str]) -> list[str]:
+        """See the function of this name."""
+        tree = set(Stores(self.db).category_paths(self.store_id))
+        left = []
+        # What is below goes before what is above it.
+        for path in sorted(tree & set(paths), key=lambda p: -len(parts_of(p))):
+            if any(other.startswith(path + SIGN) for other in tree) or self._is_named(path):
+                left.append(path)
+            else:
+                tree.discard(path)
+        self.trees.tree(TreeChange(frozenset(tree), {}))
+        return sorted(left)
+
+    def _is_named(self, path: str) -> bool:
+        """Whether products stand in a category, or anything leads to it."""
+        change = _Led(self.schema, {path: f"{path} "})
+        saved = self.lookups.all()
+        return (
+            any(change.table(one) != one for one in saved.category_tables.values())
+            or any(change.ladder(one) != one for one in saved.ladders.values())
+            or any(
+                change.crosswalk("", draft) != draft
+                for draft in map(draft_of, self.walks.by_feed().values())
+            )
+            or self.trees.touched({path: ""}) > 0
+        )
+
     def _put_back(self, record: TreeEditRecord) -> None:
         # Products first: only then does it show which of the categories that came are still used.
         self.trees.put_back(record)
@@ -289,6 +339,12 @@ class _Edit:
     def _unused(self, paths: list[str]) -> frozenset[str]:
         """Those of the paths in which no product stands."""
         return frozenset(p for p in paths if not self.trees.touched({p: ""}))
+
+
+def take_out_unused(db: Session, store_id: int, paths: Sequence[str]) -> list[str]:
+    """Take categories away in which no product stands, that nothing leads to and that have none
+    below them; gives those that stay."""
+    return _Edit(db, _for_writing(db, store_id)).take_out_unused(paths)
 
 
 def recent_edits(store_id: int) -> list[TreeEditRecord]:

@@ -3,8 +3,10 @@ is not there."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import InstrumentedAttribute, defer
 from sqlmodel import Session, col, select
 
@@ -81,15 +83,19 @@ class Stores:
         query = select(Category.path, Category.names).where(Category.store_id == store_id)
         return dict(sorted((path, dict(names)) for path, names in self.session.exec(query)))
 
-    def add_categories(self, store_id: int, paths: list[str]) -> None:
-        """Add what is not there yet, parents included."""
-        known = set(self.category_paths(store_id))
-        for path in paths:
-            for branch in with_parents(path):
-                if branch not in known:
-                    known.add(branch)
-                    self.session.add(Category(store_id=store_id, path=branch))
-        self.session.flush()
+    def add_categories(self, store_id: int, paths: Sequence[str]) -> list[str]:
+        """Add what is not there yet, parents included; gives those that were not."""
+        branches = dict.fromkeys(b for path in paths for b in with_parents(path))
+        if not branches:
+            return []
+        # Whoever adds one of the same paths at this moment is waited for: it is there then.
+        made = self.session.scalars(
+            insert(Category)
+            .values([{"store_id": store_id, "path": path, "names": {}} for path in branches])
+            .on_conflict_do_nothing()
+            .returning(col(Category.path))
+        )
+        return sorted(made)
 
 
 class Feeds(Repository):

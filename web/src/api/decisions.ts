@@ -15,12 +15,15 @@ export const putWords = (feed: number, table: string, words: Words, accepted = f
     }),
   );
 
-/** Store categories by arriving path; null takes a placement back, "" means not sold. */
-export const putPlaces = (feed: number, table: string, places: Words, accepted = false) =>
+/** Placements of arriving paths, and the categories that are made for them or go with them. */
+export type PlaceEdit = Omit<Schemas["PlaceEdit"], "table">;
+
+/** Places arriving paths; answers with the store categories that were made for that. */
+export const putPlaces = (feed: number, table: string, edit: PlaceEdit) =>
   take(
     api.PUT("/api/v1/feeds/{feed_id}/categories", {
       params: { path: { feed_id: feed } },
-      body: { table, places, accepted },
+      body: { table, ...edit },
     }),
   );
 

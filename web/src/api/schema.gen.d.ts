@@ -3326,13 +3326,19 @@ export interface components {
         };
         /**
          * ReadPaths
-         * @description Categories of a file that are new, in its order, and how many are there already.
+         * @description Categories of a file that are new, in its order, and how many are there already. ``heading``
+         *     is the first line where that was taken for the names of columns and no category.
          */
         ReadPaths: {
             /** Paths */
             paths: string[];
             /** Known */
             known: number;
+            /**
+             * Heading
+             * @default
+             */
+            heading?: string;
         };
         /** TreeFile */
         TreeFile: {
@@ -6842,10 +6848,27 @@ export interface components {
             accepted?: boolean;
         };
         /**
+         * Placed
+         * @description Store categories that an edit of placements has ``made``, parents too, and those that it was
+         *     to take away and has ``left``, as something stands in them by now.
+         */
+        Placed: {
+            /** Made */
+            made: string[];
+            /** Left */
+            left: string[];
+        };
+        /**
          * PlaceEdit
-         * @description Store paths by arriving path; null takes a placement back, "" means not sold. ``fallback``
-         *     is where all goes that no placement covers ("" asks); null leaves it as it is. ``accepted`` is
-         *     that of words.
+         * @description Store paths by arriving path: null takes a placement back, "" says that the branch is not
+         *     sold. ``keep_names`` are arriving paths that go to store categories of their own names. Store
+         *     categories that are not there yet are made; ``unmake`` are such as were made by an edit that is
+         *     taken back: they go where nothing stands in them.
+         *
+         *     ``fallback`` is where all goes that no placement covers ("" asks); ``separator`` the sign
+         *     between the levels of the arriving paths from now on, "" for none; null leaves either as it is.
+         *     Placements stay with the paths that they name. ``accepted`` says that these are suggestions
+         *     taken together, which nobody has looked at one by one.
          */
         PlaceEdit: {
             /** Table */
@@ -6857,6 +6880,16 @@ export interface components {
             places?: {
                 [key: string]: string | null;
             };
+            /**
+             * Keep Names
+             * @default []
+             */
+            keep_names?: string[];
+            /**
+             * Unmake
+             * @default []
+             */
+            unmake?: string[];
             /**
              * Fallback
              * @default null
@@ -13763,7 +13796,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Done"];
+                    "application/json": components["schemas"]["Placed"];
                 };
             };
             /** @description Not Found */

@@ -1,36 +1,9 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import { Route, Routes } from "react-router";
 import { describe, expect, it } from "vitest";
-import { FeedPlace } from "../shell/FeedPlace";
-import { FakeServer } from "../test/fakeServer";
-import { draw } from "../test/render";
-import { bench, feedLine } from "../test/samples";
+import { feedServer, inFeed } from "../test/inFeed";
 import { Categories } from "./categories/Categories";
 import { Values } from "./values/Values";
-
-function server() {
-  return new FakeServer()
-    .on("GET /api/v1/stores/1/arrivals", () => ({
-      feeds: [feedLine()],
-      upload_limit: 1000,
-    }))
-    .on("GET /api/v1/feeds/1/questions", () => ({ questions: [] }))
-    .on("GET /api/v1/feeds/1/bench", () => bench());
-}
-
-/** A place inside its feed, as the router puts it. */
-function inFeed(place: React.ReactNode) {
-  return draw(
-    <Routes>
-      <Route path="/s/:store/feeds/:feed" element={<FeedPlace />}>
-        <Route path="*" element={place} />
-      </Route>
-    </Routes>,
-    "/s/1/feeds/1/here",
-    "*",
-  );
-}
 
 type Places = Record<string, string | null>;
 
@@ -80,11 +53,13 @@ describe("categories", () => {
   };
   const start = () => {
     for (const key of Object.keys(decided)) delete decided[key];
-    return server()
+    return feedServer()
       .on("GET /api/v1/feeds/1/categories", view)
       .on("PUT /api/v1/feeds/1/categories", ({ body }) => {
-        Object.assign(decided, (body as { places: Places }).places);
-        return { done: true };
+        const sent = body as { places?: Places; keep_names?: string[] };
+        Object.assign(decided, sent.places);
+        for (const path of sent.keep_names ?? []) decided[path] = path.replaceAll("/", " > ");
+        return { made: (sent.keep_names ?? []).map((path) => path.replaceAll("/", " > ")), left: [] };
       });
   };
 
@@ -121,6 +96,20 @@ describe("categories", () => {
     expect(await screen.findByText("2 products are not placed")).toBeInTheDocument();
   });
 
+  it("that keep their names have categories made, which go with the undo", async () => {
+    const fake = start();
+    inFeed(<Categories />);
+    await userEvent.click(await screen.findByLabelText("Pick Paint/Wax"));
+    await userEvent.click(screen.getByRole("button", { name: "Make them, names kept" }));
+    expect(await screen.findByText(/1 branch keeps its name; 1 category was made/)).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "Undo" }));
+    await waitFor(() => expect(fake.calls("PUT /api/v1/feeds/1/categories")).toHaveLength(2));
+    expect(fake.calls("PUT /api/v1/feeds/1/categories").map((s) => s.body)).toEqual([
+      { table: "Quarrow categories", keep_names: ["Paint/Wax"] },
+      { table: "Quarrow categories", places: { "Paint/Wax": null }, unmake: ["Paint > Wax"] },
+    ]);
+  });
+
   it("go out and come in as a file, which can be taken back", async () => {
     const fake = start().on("POST /api/v1/stores/1/category-tables.csv", () => ({
       entries: 1,
@@ -139,7 +128,6 @@ describe("categories", () => {
       expect(fake.calls("PUT /api/v1/feeds/1/categories").at(-1)?.body).toEqual({
         table: "Quarrow categories",
         places: { "Paint/Wax": null },
-        accepted: false,
       }),
     );
   });
@@ -188,7 +176,7 @@ describe("values", () => {
             ? [{ place: proposal, score: 75, sure: true, reason: "only this begins so" }]
             : [],
       }));
-    return server()
+    return feedServer()
       .on("GET /api/v1/feeds/1/values", () => ({
         tables: [
           {
@@ -321,87 +309,5 @@ describe("values", () => {
     await userEvent.click(screen.getByRole("button", { name: "Show open ones" }));
     await waitFor(() => expect(screen.queryByLabelText("Pick R")).toBeNull());
     expect(screen.getByRole("checkbox", { name: "Pick all 2" })).toBeInTheDocument();
-  });
-});
-
-describe("a question", () => {
-  const base = { touches: 4, text: "", options: [], proposals: [], suggestion: null };
-  const asked = (questions: object[]) =>
-    server()
-      .on("GET /api/v1/feeds/1/questions", () => ({ questions }))
-      .on("GET /api/v1/feeds/1/bench", () => bench());
-  const open = async () => {
-    inFeed(<p>a place</p>);
-    await userEvent.click(await screen.findByRole("button", { name: /open question/ }));
-  };
-
-  it("about a column sends it to a field in place", async () => {
-    const fill = { parts: [{ column: "Remark" }] };
-    const fake = asked([{ ...base, kind: "column", subject: "Remark", text: "Nothing uses it." }])
-      .on("GET /api/v1/feeds/1/fill", () => ({ fill }))
-      .on("PUT /api/v1/feeds/1/draft", () => bench({ revision: 4 }));
-    await open();
-    await userEvent.type(await screen.findByLabelText("Field that Remark fills"), "name{Enter}");
-    await waitFor(() =>
-      expect(fake.calls("PUT /api/v1/feeds/1/draft")[0]?.body).toMatchObject({
-        crosswalk: { fills: { name: fill } },
-      }),
-    );
-    const made = Object.fromEntries(fake.calls("GET /api/v1/feeds/1/fill")[0]!.query);
-    expect(made).toMatchObject({ field: "name", column: "Remark" });
-  });
-
-  it("about a word of no list takes what is typed, not what was suggested", async () => {
-    const one = { ...base, kind: "value", subject: "R", field: "brand", table: "Brands" };
-    const proposals = [{ place: "Rowan", score: 75, sure: true, reason: "only this begins with 'R'" }];
-    const fake = asked([{ ...one, proposals }]).on("PUT /api/v1/feeds/1/values", () => ({ done: true }));
-    await open();
-    const box = await screen.findByLabelText("Store word for R");
-    expect(box).toHaveValue("Rowan");
-    await userEvent.clear(box);
-    await userEvent.type(box, "Ridge");
-    await userEvent.click(screen.getByRole("button", { name: "Answer" }));
-    await waitFor(() => expect(fake.calls("PUT /api/v1/feeds/1/values")).toHaveLength(1));
-    expect(fake.calls("PUT /api/v1/feeds/1/values")[0]?.body).toEqual({
-      table: "Brands",
-      words: { R: "Ridge" },
-      accepted: false,
-    });
-  });
-
-  it("about a path is answered by one of the tree at once, by a new one after a second look", async () => {
-    const one = { ...base, kind: "category", subject: "Wax", field: "category", table: "Groups" };
-    const fake = asked([{ ...one, options: ["Painting", "Paper"] }]).on(
-      "PUT /api/v1/feeds/1/categories",
-      () => ({ done: true }),
-    );
-    const sent = () =>
-      fake.calls("PUT /api/v1/feeds/1/categories").map((s) => (s.body as { places: Places }).places);
-    await open();
-    const box = await screen.findByLabelText("Store category for Wax");
-    await userEvent.type(box, "Pap");
-    await userEvent.click(screen.getByRole("option", { name: "Paper" }));
-    await waitFor(() => expect(sent()).toEqual([{ Wax: "Paper" }]));
-    await userEvent.clear(box);
-    await userEvent.type(box, "Candles{Enter}");
-    expect(sent()).toHaveLength(1);
-    await userEvent.click(screen.getByRole("button", { name: "Answer" }));
-    await waitFor(() => expect(sent()[1]).toEqual({ Wax: "Candles" }));
-  });
-
-  it("about a joined table is asked once for all its columns", async () => {
-    const columns = ["stock: shelf", "stock: bin"];
-    const fake = asked([{ ...base, kind: "table", subject: "stock", text: "2 columns", options: columns }])
-      .on("GET /api/v1/feeds/1/bench", () => bench({ undecided: columns }))
-      .on("PUT /api/v1/feeds/1/draft", () => bench({ revision: 4 }));
-    await open();
-    await userEvent.click(await screen.findByRole("button", { name: "Decide together" }));
-    expect(screen.getByRole("group", { name: "Columns of stock that feed nothing" })).toBeVisible();
-    await userEvent.click(screen.getByRole("button", { name: "Do not use 2 columns" }));
-    await waitFor(() =>
-      expect(fake.calls("PUT /api/v1/feeds/1/draft")[0]?.body).toMatchObject({
-        crosswalk: { left_out: columns },
-      }),
-    );
   });
 });

@@ -8,9 +8,11 @@ import { useStoreId } from "../shell/Shell";
 import { useUndo } from "../shell/undo";
 import { count } from "./words";
 
+const putPlacements = (feed: number, table: string, places: Words) => putPlaces(feed, table, { places });
+
 const KINDS = {
   words: { path: "value-tables.csv", one: "word", many: "words", put: putWords },
-  placements: { path: "category-tables.csv", one: "placement", many: "placements", put: putPlaces },
+  placements: { path: "category-tables.csv", one: "placement", many: "placements", put: putPlacements },
 };
 
 interface DecisionFilesProps {
@@ -28,7 +30,7 @@ export function useDecisionFiles({ feed, table, kind, onChosen }: DecisionFilesP
   const picker = useRef<HTMLInputElement>(null);
   const { path, one, many, put } = KINDS[kind];
   const address = `/api/v1/stores/${store}/${path}`;
-  const back = useFeedEdit(feed, (before: Words) => put(feed, table, before));
+  const back = useFeedEdit<Words, unknown>(feed, (before) => put(feed, table, before));
   const taken = useFeedEdit(feed, (file: File) =>
     sendFile<Schemas["Taken"]>(address, { file, name: table }, () => undefined),
   );

@@ -7,7 +7,8 @@ interface TypedProps {
   says?: string;
   value: string;
   width?: number | string;
-  onDone: (text: string) => void;
+  /** Keeps it; false says that it is none, and stays on screen as what is not kept. */
+  onDone: (text: string) => unknown;
 }
 
 /**
@@ -21,12 +22,15 @@ export function Typed({ label, says, value, width = "100%", onDone }: TypedProps
     setShown(value);
     setText(value);
   }
-  const done = (now: string) => now !== value && onDone(now);
+  const [refused, setRefused] = useState(false);
+  const done = (now: string) => setRefused(now !== value && onDone(now) === false);
   return (
     <TextField
       label={label}
       value={text}
       sx={{ width }}
+      error={refused}
+      helperText={refused ? `not kept; ${value || "nothing"} stays` : undefined}
       onChange={(e) => setText(e.target.value)}
       onBlur={(e) => done(e.target.value)}
       onKeyDown={(e) => e.key === "Enter" && done((e.target as HTMLInputElement).value)}

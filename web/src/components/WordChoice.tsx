@@ -16,8 +16,9 @@ interface WordChoiceProps {
   label: string;
   width?: number | string;
   onChoose: (word: string, isNew: boolean) => void;
-  /** What is typed where any word may be given, before it is chosen with Enter. */
-  onTyped?: (word: string) => void;
+  /** What is typed before it is chosen: it stays as it stands, and a button beside it sends it.
+   *  Without one, what was not chosen gives way to what is kept. */
+  onTyped?: (word: string, isNew: boolean) => void;
 }
 
 /** A word of the store: one of its list, a suggested one, or a new one that joins the list. */
@@ -38,7 +39,13 @@ export function WordChoice({
       value={value}
       freeSolo={!allowed.length}
       autoHighlight={allowed.length > 0}
-      onInputChange={(_, typed, reason) => reason === "input" && !allowed.length && onTyped?.(typed.trim())}
+      clearOnBlur={!onTyped}
+      onInputChange={(_, typed, reason) => {
+        if (reason !== "input" && reason !== "clear") return;
+        const word = typed.trim();
+        const listed = allowed.find((one) => one.toLowerCase() === word.toLowerCase());
+        onTyped?.(listed ?? word, allowed.length > 0 && listed === undefined);
+      }}
       filterOptions={(options, state) => {
         const typed = state.inputValue.trim();
         const found = find(options, state);

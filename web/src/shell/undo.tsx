@@ -14,6 +14,7 @@ import {
 
 interface Reversal {
   label: string;
+  /** What it gives is said with it where it is a text: something that could not be taken back. */
   reverse: () => Promise<unknown>;
 }
 
@@ -44,8 +45,9 @@ export function UndoProvider({ children }: { children: ReactNode }) {
     const last = stack.current.pop();
     if (!last) return;
     try {
-      await last.reverse();
-      setSaid({ text: `Taken back: ${last.label}`, undo: false });
+      const told = await last.reverse();
+      const more = typeof told === "string" && told ? ` (${told})` : "";
+      setSaid({ text: `Taken back: ${last.label}${more}`, undo: false });
     } catch (error) {
       setSaid({ text: String(error instanceof Error ? error.message : error), undo: false });
     }

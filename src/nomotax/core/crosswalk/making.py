@@ -34,6 +34,7 @@ from nomotax.core.crosswalk.steps.values import Convert, Date, Number, YesNo
 from nomotax.core.kinds import FieldKind
 from nomotax.core.money.currencies import currency_in_name, currency_of
 from nomotax.core.reading.profile import ColumnProfile
+from nomotax.core.reading.shapes import level_sign
 from nomotax.core.schema.model import Role, StoreField
 from nomotax.core.units.table import UNITS, find_unit
 
@@ -270,7 +271,7 @@ def _category(field: StoreField, column: ColumnProfile, evidence: Evidence) -> M
     words = words_of(column)
     if evidence.categories and words and all(w in evidence.categories for w in words):
         return [Trim()], [Assumption(about="path", says="its paths are the store's own")]
-    separator = column.separator
+    separator = column.separator or level_sign(words)
     shown = f"'{separator.strip()}' stands between the levels" if separator else (
         "each cell is one level: no sign between levels was found"
     )  # fmt: skip

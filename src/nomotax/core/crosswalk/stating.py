@@ -20,7 +20,8 @@ Steps = tuple[Step, ...]
 
 
 def state(fill: Fill, field: StoreField, about: About, choice: str) -> Fill:
-    """The fill with ``choice`` in its steps, and the assumption confirmed. Every other step stays.
+    """The fill with ``choice`` in its steps, and the assumption confirmed. Every other step stays;
+    a column that said otherwise is not asked any more.
 
     Raises ``CrosswalkError`` for a choice that is none: an unknown unit, one of another dimension.
     """
@@ -52,7 +53,8 @@ def _unit(steps: Steps, field: StoreField, choice: str) -> Steps:
         )
     if any(isinstance(s, Measure) for s in steps):
         return tuple(
-            s.model_copy(update={"stated": choice}) if isinstance(s, Measure) else s for s in steps
+            s.model_copy(update={"stated": choice, "column": ""}) if isinstance(s, Measure) else s
+            for s in steps
         )
     made = Convert(source=choice, target=target) if choice != target else None
     return _converted(steps, Convert, made)
@@ -65,7 +67,7 @@ def _currency(steps: Steps, field: StoreField, choice: str) -> Steps:
             f"{choice!r} is no currency.", remedy="Write its code (ISO 4217), such as EUR."
         )
     if any(isinstance(s, Amount) for s in steps):
-        stated = {"currency": choice, "into": target}
+        stated = {"currency": choice, "column": "", "into": target}
         return tuple(s.model_copy(update=stated) if isinstance(s, Amount) else s for s in steps)
     made = Exchange(source=choice, target=target) if choice != target else None
     return _converted(steps, Exchange, made)

@@ -8,6 +8,8 @@ from typing import Literal
 import polars as pl
 from pydantic import BaseModel, ConfigDict, Field
 
+from nomotax.core.lookups.tree import SIGN, as_name
+
 Otherwise = Literal["ask", "as_is", "empty", "word"]
 
 
@@ -87,6 +89,10 @@ class CategoryTable(BaseModel):
     def split(self, path: str) -> tuple[str, ...]:
         parts = path.split(self.separator) if self.separator else [path]
         return tuple(p.strip() for p in parts if p.strip())
+
+    def own_name(self, path: str) -> str:
+        """The store path that has the names of an arriving path, level by level."""
+        return SIGN.join(as_name(part) for part in self.split(path))
 
     @cached_property
     def _by_parts(self) -> dict[tuple[str, ...], str]:

@@ -53,6 +53,11 @@ def written(path: str) -> str:
     return SIGN.join(parts_of(path))
 
 
+def as_name(part: str) -> str:
+    """A part that stands for itself: one that holds the sign of paths would become two."""
+    return part.strip().replace(SIGN.strip(), "-")
+
+
 def with_parents(path: str) -> Iterator[str]:
     """The path and all above it, from the top."""
     parts = parts_of(path)

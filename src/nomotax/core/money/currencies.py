@@ -38,7 +38,8 @@ def currency_of(word: str, store: str = "") -> str:
         return store if store in DOLLARS else "USD"
     if bare in SIGNS:
         return SIGNS[bare]
-    if len(bare) == 3 and bare.upper() in codes():
+    # Written small, only what is no word of a language: ``all`` is one.
+    if bare in codes() or bare.lower() in _PLAIN:
         return bare.upper()
     return _WORDS.get(bare.lower(), "")
 

@@ -172,6 +172,30 @@ def _units(text: pl.Series) -> tuple[str, ...]:
     return tuple(counts.to_series(0).to_list()[:6]) if counts.height else ()
 
 
+#: The same without blanks, as a person would name them.
+LEVEL_SIGNS = tuple(dict.fromkeys(sign.strip() for sign in _PATHS))
+
+
+def level_sign(cells: Sequence[str]) -> str:
+    """The sign between the levels of cells that are known to be category paths, "" where each is
+    one level. Where all hold the same everyday sign between words, it is one."""
+    text = pl.Series([c.strip() for c in cells if c and c.strip()], dtype=pl.String).unique()
+    if text.is_empty() or float(str(text.str.len_chars().mean())) > 300:
+        return ""
+    found = path_separator(text.to_list())
+    if found:
+        return found
+    shares = {sign: _parted(text, sign) for sign in (*_PATHS, "|", "\t")}
+    likely = [s for s in shares if shares[s] >= (ENOUGH if s in _EVERYDAY else 0.5)]
+    likely = [s for s in likely if shares[s] >= shares[s.strip()]] or likely
+    return likely[0] if likely and not _is_measure(text) else ""
+
+
+def _parted(text: pl.Series, sign: str) -> float:
+    """The share of cells with words on both sides of a sign."""
+    return _share(text, rf"\p{{L}}[^/]*{re.escape(sign)}.*\p{{L}}")
+
+
 def path_separator(cells: Sequence[str]) -> str:
     """The sign between the levels of category paths, "" where these are none."""
     text = pl.Series([c for c in cells if c], dtype=pl.String)
@@ -187,7 +211,9 @@ def _separated(text: pl.Series) -> Shape | None:
     if text.len() < 2:
         return None
     for separator in _PATHS:
-        deep = float(str(text.str.contains(separator, literal=True).mean()))
+        deep = _holding(text, separator)
+        if separator not in _EVERYDAY and _holding(text, separator.strip()) > deep:
+            continue  # some cells have it without the blanks
         enough = 0.6 if separator in _EVERYDAY else 0.3
         parts = text.str.split(separator) if deep >= enough else text.head(0).str.split(separator)
         if deep >= enough and _first_parts_repeat(parts, text) and not _is_measure(text):
@@ -201,6 +227,10 @@ def _separated(text: pl.Series) -> Shape | None:
         if float(str(longest or 99)) < 30 and _entries_repeat(parts):
             return Shape("list", share, separator=separator)
     return None
+
+
+def _holding(text: pl.Series, sign: str) -> float:
+    return float(str(text.str.contains(sign, literal=True).mean()))
 
 
 def _is_measure(text: pl.Series) -> bool:

@@ -58,6 +58,8 @@ class Places:
         #: Of each writing of a category, which category it is.
         self._of = np.array([at for at, _ in written], dtype=int)
         self._parts = [parts for _, parts in written]
+        if not self.places:
+            return  # nothing can be compared with; ``rank`` says so
         self._names: list[list[str]] = [[] for _ in self.places]
         for at, parts in written:
             self._names[at].append(parts[-1])

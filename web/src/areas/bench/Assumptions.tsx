@@ -14,11 +14,26 @@ const WORDS: Record<string, string> = {
   dmy: "day, month, year",
   mdy: "month, day, year",
   ymd: "year, month, day",
-  "": "nothing in front",
+};
+
+/** What it means that nothing is chosen. */
+const NOTHING: Partial<Record<Assumption["about"], string>> = {
+  prefix: "nothing in front",
+  path: "each cell is one level",
 };
 
 /** A choice in words: `dmy` is "day, month, year"; units and currencies are their own words. */
-export const inWords = (choice: string) => WORDS[choice] ?? choice;
+const inWords = (about: Assumption["about"], choice: string) =>
+  choice === "" ? (NOTHING[about] ?? "") : (WORDS[choice] ?? choice);
+
+/** What a text says of the choices; of a currency, a prefix and a sign it may be none of them. */
+function choiceOf(about: Assumption["about"], text: string, choices: string[]): string | null {
+  const known = choices.find((c) => inWords(about, c).toLowerCase() === text.trim().toLowerCase());
+  if (known !== undefined) return known;
+  if (about === "currency") return text.trim().length === 3 ? text.trim().toUpperCase() : null;
+  if (about === "path" || about === "prefix") return text.trim() === "" ? "" : text;
+  return null;
+}
 
 interface StatedProps {
   about: Assumption["about"];
@@ -30,18 +45,19 @@ interface StatedProps {
 
 /** Chooses what is meant, and says so. */
 export function Stated({ about, choice, choices, label, onState }: StatedProps) {
-  const [chosen, setChosen] = useState<string | null>(choice || (choices[0] ?? null));
-  const [typed, setTyped] = useState("");
-  const wanted = about === "currency" && typed.length === 3 ? typed.toUpperCase() : chosen;
+  const likely = choices.includes(choice) ? choice : (choices[0] ?? "");
+  // What is on screen is what is sent, whether it was chosen or typed.
+  const [text, setText] = useState(inWords(about, likely));
+  const wanted = choiceOf(about, text, choices);
   return (
     <>
       <Autocomplete
         options={choices}
-        value={chosen}
-        freeSolo={about === "currency" || about === "prefix"}
-        getOptionLabel={inWords}
-        onChange={(_, value) => setChosen(value)}
-        onInputChange={(_, value, reason) => reason === "input" && setTyped(value)}
+        defaultValue={likely}
+        inputValue={text}
+        freeSolo={about === "currency" || about === "prefix" || about === "path"}
+        getOptionLabel={(option) => inWords(about, option)}
+        onInputChange={(_, value) => setText(value)}
         renderInput={(params) => (
           <TextField
             {...params}

@@ -197,6 +197,32 @@ describe("what a fill takes for granted", () => {
     await userEvent.click(screen.getByRole("button", { name: "Answer" }));
     expect(stated).toHaveBeenCalledWith("ISK");
   });
+
+  it("sends what is on screen: typed, then cleared and chosen anew", async () => {
+    const stated = vi.fn();
+    row({ about: "currency", choice: "EUR", state: "open" }, stated);
+    const box = screen.getByRole("combobox");
+    await userEvent.clear(box);
+    expect(screen.getByRole("button", { name: "Answer" })).toBeDisabled();
+    await userEvent.type(box, "usd");
+    await userEvent.clear(box);
+    await userEvent.click(screen.getByRole("option", { name: "kg" }));
+    expect(box).toHaveValue("kg");
+    await userEvent.click(screen.getByRole("button", { name: "Answer" }));
+    expect(stated).toHaveBeenCalledWith("kg");
+  });
+
+  it("says where paths are cut, and takes any sign or none", async () => {
+    const stated = vi.fn();
+    const says = "each cell is one level: no sign between levels was found";
+    row({ about: "path", choice: "", says }, stated);
+    await userEvent.click(screen.getByRole("button", { name: "Change" }));
+    const box = screen.getByRole("combobox");
+    await userEvent.clear(box);
+    await userEvent.type(box, " > ");
+    await userEvent.click(screen.getByRole("button", { name: "Answer" }));
+    expect(stated).toHaveBeenLastCalledWith(" > ");
+  });
 });
 
 describe("the steps of a fill", () => {

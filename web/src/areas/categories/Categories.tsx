@@ -12,7 +12,7 @@ import Typography from "@mui/material/Typography";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import type { Schemas } from "../../api/client";
-import { putPlaces, type Answers, type Words } from "../../api/decisions";
+import { putPlaces, type PlaceEdit, type Words } from "../../api/decisions";
 import { putFallback, putSeparator, useCategories, useFeedEdit } from "../../api/hooks";
 import { Mark } from "../../components/Mark";
 import { Answered } from "../../components/Answered";
@@ -87,24 +87,25 @@ function Ready({ feed, view }: { feed: number; view: View }) {
   const unseenOnly = what === "unseen";
   const [search, setSearch] = useState("");
   const lookAt = useLookAt(feed);
-  const edit = useFeedEdit(feed, ({ words, accepted }: Answers) =>
-    putPlaces(feed, view.table, words, accepted),
-  );
+  const edit = useFeedEdit(feed, (places: PlaceEdit) => putPlaces(feed, view.table, places));
   const own = new Map(view.arriving.map((p) => [p.path, p.by === p.path ? p.place : null]));
-  const set = (places: Words, label: string, accepted = false) => {
-    const before = Object.fromEntries(Object.keys(places).map((p) => [p, own.get(p) ?? null]));
-    edit.mutate(
-      { words: places, accepted },
-      {
-        onSuccess: () => {
-          // What was picked in the meantime stays picked.
-          setPicked((now) => new Set([...now].filter((p) => !(p in places))));
-          undo.did(label, () => edit.mutateAsync({ words: before }));
-        },
-        onError: undo.failed,
+  const put = (places: PlaceEdit, label: string) => {
+    const touched = [...Object.keys(places.places ?? {}), ...(places.keep_names ?? [])];
+    const before = Object.fromEntries(touched.map((p) => [p, own.get(p) ?? null]));
+    edit.mutate(places, {
+      onSuccess: ({ made }) => {
+        // What was picked in the meantime stays picked.
+        setPicked((now) => new Set([...now].filter((p) => !touched.includes(p))));
+        const grown = made.length ? `; ${count(made.length, "category was", "categories were")} made` : "";
+        undo.did(label + grown, async () => {
+          const { left } = await edit.mutateAsync({ places: before, unmake: made });
+          return left.length ? `${count(left.length, "category stays", "categories stay")}: in use` : "";
+        });
       },
-    );
+      onError: undo.failed,
+    });
   };
+  const set = (places: Words, label: string, accepted = false) => put({ places, accepted }, label);
   const place: Placing = (places, label) => set(places, label);
   const proposed = view.arriving.flatMap((p) =>
     p.place === null && p.own > 0 && p.proposals[0] ? [{ asked: p.path, proposal: p.proposals[0] }] : [],
@@ -174,9 +175,10 @@ function Ready({ feed, view }: { feed: number; view: View }) {
         </Rows>
       </Box>
       <StoreTree
-        view={view}
+        store={view.store}
         picked={[...picked]}
         onPlace={place}
+        onKeepNames={(paths, label) => put({ keep_names: paths }, label)}
         fallback={<Rules feed={feed} view={view} />}
       />
     </Box>
@@ -384,6 +386,7 @@ function StorePlace({ place, store, onPlace }: StorePlaceProps) {
       {...suggestedFirst(proposals, [...store, NOT_SOLD])}
       value={place.place === "" ? NOT_SOLD : place.place}
       freeSolo
+      clearOnBlur
       selectOnFocus
       handleHomeEndKeys
       filterOptions={(options, state) => {

@@ -4,7 +4,6 @@ import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import Typography from "@mui/material/Typography";
 import { useState, type ReactNode } from "react";
-import type { Schemas } from "../../api/client";
 import { Rows } from "../../components/Rows";
 import { count } from "../../components/words";
 
@@ -12,15 +11,16 @@ import { count } from "../../components/words";
 export type Placing = (places: Record<string, string | null>, label: string) => void;
 
 interface StoreTreeProps {
-  view: Pick<Schemas["CategoryView"], "store" | "separator">;
+  store: string[];
   picked: string[];
   onPlace: Placing;
+  /** Has store categories made that are called as what arrives. */
+  onKeepNames: (paths: string[], label: string) => void;
   fallback?: ReactNode;
 }
 
 /** The store's categories, as places for what is picked. */
-export function StoreTree({ view, picked, onPlace, fallback }: StoreTreeProps) {
-  const { store, separator } = view;
+export function StoreTree({ store, picked, onPlace, onKeepNames, fallback }: StoreTreeProps) {
   const [search, setSearch] = useState("");
   const shown = store.filter((p) => p.toLowerCase().includes(search.toLowerCase()));
   const place = (to: string) =>
@@ -29,19 +29,7 @@ export function StoreTree({ view, picked, onPlace, fallback }: StoreTreeProps) {
       `${count(picked.length, "branch goes", "branches go")} to ${to || "nothing: not sold"}`,
     );
   const keepNames = () =>
-    onPlace(
-      Object.fromEntries(
-        picked.map((p) => [
-          p,
-          p
-            .split(separator)
-            .map((part) => part.trim())
-            .filter(Boolean)
-            .join(" > "),
-        ]),
-      ),
-      `${count(picked.length, "branch keeps its name", "branches keep their names")}`,
-    );
+    onKeepNames(picked, `${count(picked.length, "branch keeps its name", "branches keep their names")}`);
   return (
     <Box
       component="section"

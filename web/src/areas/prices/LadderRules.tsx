@@ -165,6 +165,7 @@ function MatchRow({ match, fields, onChange, onRemove }: MatchRowProps) {
       <Autocomplete
         multiple
         freeSolo
+        autoSelect
         options={[] as string[]}
         value={match.words}
         onChange={(_, words) =>

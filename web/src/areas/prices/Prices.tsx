@@ -29,7 +29,7 @@ export function Prices() {
   const { feed, delivery } = useFeed();
   const [params, setParams] = useSearchParams();
   const level = params.get("level") ?? "";
-  const [tried, setTried] = useTrial(feed, level);
+  const [tried, setTried, newest] = useTrial(feed, level);
   const prices = usePrices(feed, delivery, tried?.ladder ?? null, level);
   if (prices.isPending) return <Waiting what="prices" />;
   if (prices.isError)
@@ -44,6 +44,7 @@ export function Prices() {
       view={prices.data}
       tried={tried}
       onTry={setTried}
+      newest={newest}
       onLevel={(to) => setParams({ level: to }, { replace: true })}
     />
   );
@@ -72,11 +73,12 @@ interface ReadyProps {
   view: View;
   tried: Trial | null;
   onTry: (trial: Trial | null) => void;
+  newest: () => Trial | null;
   /** Another of the prices that ladders make is looked at. */
   onLevel: (field: string) => void;
 }
 
-function Ready({ view, tried, onTry, onLevel }: ReadyProps) {
+function Ready({ view, tried, onTry, newest, onLevel }: ReadyProps) {
   const { feed, delivery } = useFeed();
   const store = useStoreId();
   const schema = useSchema(store);
@@ -95,11 +97,14 @@ function Ready({ view, tried, onTry, onLevel }: ReadyProps) {
   );
   const ask = useAskContrast(feed, delivery);
   const save = () => {
-    if (!trial) return;
-    edit.mutate(trial, {
+    const wanted = newest()?.ladder;
+    if (!wanted) return;
+    edit.mutate(wanted, {
       onSuccess: () => {
-        onTry(null);
-        undo.did(`Saved the ladder '${trial.name}'`, () => edit.mutateAsync(saved));
+        // What was edited in the meantime goes on, on top of what is saved now.
+        const later = newest();
+        onTry(later && later.ladder !== wanted ? { ladder: later.ladder, saved: wanted } : null);
+        undo.did(`Saved the ladder '${wanted.name}'`, () => edit.mutateAsync(saved));
       },
       onError: undo.failed,
     });
@@ -164,12 +169,13 @@ function Ready({ view, tried, onTry, onLevel }: ReadyProps) {
                 variant="outlined"
                 disabled={ask.isPending}
                 title="Beside the saved one, over all rows of this delivery, with what the store has"
-                onClick={() =>
-                  ask.mutate(beside(trial), {
-                    onSuccess: (made) => onTry({ ladder: trial, saved, asked: made.id }),
+                onClick={() => {
+                  const ladder = newest()?.ladder ?? trial;
+                  ask.mutate(beside(ladder), {
+                    onSuccess: (made) => onTry({ ladder, saved, asked: made.id }),
                     onError: undo.failed,
-                  })
-                }
+                  });
+                }}
               >
                 What would it do?
               </Button>

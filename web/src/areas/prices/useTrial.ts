@@ -10,8 +10,12 @@ export interface Trial {
   asked?: number;
 }
 
-/** The trial of one price level of a feed, and what puts another in its place; null for none. */
-export function useTrial(feed: number, level: string): [Trial | null, (trial: Trial | null) => void] {
+/** The trial of one price level of a feed (null for none), what puts another in its place, and what
+ *  gives it as it is at this moment: also what was typed right before a button was clicked. */
+export function useTrial(
+  feed: number,
+  level: string,
+): [Trial | null, (trial: Trial | null) => void, () => Trial | null] {
   const queries = useQueryClient();
   // Beside what the server says of the feed, which every edit asks for anew.
   const key = ["ladder on trial", ...feedKey(feed), level];
@@ -22,5 +26,9 @@ export function useTrial(feed: number, level: string): [Trial | null, (trial: Tr
     initialData: null,
     gcTime: Infinity,
   });
-  return [kept.data, (trial) => queries.setQueryData(key, trial)];
+  return [
+    kept.data,
+    (trial) => queries.setQueryData(key, trial),
+    () => queries.getQueryData<Trial | null>(key) ?? null,
+  ];
 }

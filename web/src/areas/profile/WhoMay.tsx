@@ -57,6 +57,7 @@ function Names({ label, names, busy, onChange }: NamesProps) {
     <Autocomplete
       multiple
       freeSolo
+      clearOnBlur
       disabled={busy}
       options={person() && !names.includes(person()) ? [person()] : []}
       value={names}

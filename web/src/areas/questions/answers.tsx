@@ -64,17 +64,24 @@ export function PlaceAnswer({ question, feed }: { question: Question; feed: numb
   const [chosen, setChosen] = useState(first ? { word: first.place, isNew: false } : null);
   const widen = useStoreEdit((word: string) => addWord(store, question.field ?? "", word));
   const refuse = useFeedEdit(feed, (verdict: Schemas["Verdicts"]) => putVerdict(feed, verdict));
-  const put = question.kind === "value" ? putWords : putPlaces;
-  const edit = useFeedEdit(feed, (place: string | null) =>
-    put(feed, question.table ?? "", { [question.subject]: place }),
-  );
+  const edit = useFeedEdit(feed, ({ to, unmake = [] }: { to: string | null; unmake?: string[] }) => {
+    const [table, words] = [question.table ?? "", { [question.subject]: to }];
+    return question.kind === "value"
+      ? putWords(feed, table, words).then(() => [] as string[])
+      : putPlaces(feed, table, { places: words, unmake }).then((done) => done.made);
+  });
   const answer = (place: string, isNew = false) => {
     const put = () =>
-      edit.mutate(place, {
-        onSuccess: () =>
-          undo.did(`'${question.subject}' is ${place || "not sold"}`, () => edit.mutateAsync(null)),
-        onError: undo.failed,
-      });
+      edit.mutate(
+        { to: place },
+        {
+          onSuccess: (made) =>
+            undo.did(`'${question.subject}' is ${place || "not sold"}`, () =>
+              edit.mutateAsync({ to: null, unmake: made }),
+            ),
+          onError: undo.failed,
+        },
+      );
     if (!isNew) return put();
     widen.mutate(place, {
       onSuccess: (forget) => {
@@ -93,7 +100,7 @@ export function PlaceAnswer({ question, feed }: { question: Question; feed: numb
           proposals={proposals}
           label={`Store word for ${question.subject}`}
           width="100%"
-          onTyped={(word) => setChosen(word ? { word, isNew: false } : null)}
+          onTyped={(word, isNew) => setChosen(word ? { word, isNew } : null)}
           onChoose={(word, isNew) => {
             setChosen({ word, isNew });
             answer(word, isNew);
@@ -133,7 +140,7 @@ export function PlaceAnswer({ question, feed }: { question: Question; feed: numb
         disabled={!chosen || edit.isPending}
         onClick={() => chosen && answer(chosen.word, chosen.isNew)}
       >
-        Answer
+        {chosen?.isNew ? "Add it and answer" : "Answer"}
       </Button>
       {question.kind === "category" && (
         <Button data-does="not-sold" color="inherit" disabled={edit.isPending} onClick={() => answer("")}>

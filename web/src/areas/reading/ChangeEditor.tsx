@@ -358,6 +358,7 @@ function KeepForm({ change, columns, onChange }: FormProps<Of<"keep">>) {
         <Autocomplete
           multiple
           freeSolo
+          autoSelect
           size="small"
           options={[]}
           value={[...(change.values ?? [])]}

@@ -56,6 +56,9 @@ export function TreeFromFile({ store }: { store: number }) {
           <Typography>
             {count(found.paths.length, "category is new", "categories are new")}; {found.known} are there
             already.
+            {found.heading
+              ? ` The first line, '${found.heading}', was taken for a heading.`
+              : " The first line was taken for a category."}
           </Typography>
           <Box
             component="ul"
