@@ -64,7 +64,22 @@ def test_example_of_the_help(one):
         ("ISODD(-3)", "true"),
         ("TRUNC(-1250; -2)", "-1200"),
         ("CEILING(-2.31; -0.05)", "-2.3"),
-        ("CEILING(-2.31; 0.05)", "error: has another sign than its step"),
+        ("CEILING(-2.31; 0.05)", "-2.3"),
+        ("CEILING(2.31; -0.05)", "error: has another sign than its step"),
+        ("CEILING([Zero] - 0.99; 1) + 0.99", "0.99"),
+        ("FLOOR(-2.31; 0.05)", "-2.35"),
+        ("1E-300", "0"),
+        ('TEXT(1.5; "0.###")', "1.5"),
+        ('TEXT(2; "0.###")', "2"),
+        ('TEXT(1234.56; "#,##0.0##")', "1,234.56"),
+        ('TEXT(1.5; "0.00 ""kg""")', "1.50 kg"),
+        ('TEXT(-0.25; """ca. ""0.0#")', "ca. -0.25"),
+        ('TEXT(46000.75; "HH:MM")', "18:00"),
+        ('TEXT(0.999999; "h:mm:ss")', "0:00:00"),
+        ('REPT(REPT("ab"; 1000); 1000)', "error: makes a text of more than 32,767 characters"),
+        ('LEN(SUBSTITUTE(REPT("a"; 1000); "a"; "bcd"))', "3000"),
+        ('SUBSTITUTE(REPT("a"; 1000); "a"; REPT("b"; 1000))',
+         "error: makes a text of more than 32,767 characters"),
         ("CEILING(-2.31)", "-2"),
         ("CEILING(-2.31; -0.05; 1)", "-2.35"),
         ("FLOOR(-2.31; -0.05)", "-2.35"),
@@ -177,6 +192,24 @@ def test_a_formula_of_too_many_parts_is_refused_with_its_place():
     with pytest.raises(FormulaError, match="more than 1,000 parts") as refused:
         evaluate("SUM(" + ";".join(["1"] * 2_000) + ")", {})
     assert refused.value.start is not None
+
+
+@pytest.mark.parametrize(
+    "formula", ["FIXED(1; 1000000)", f'TEXT(1; "{"0" * 2000}")', f'TEXT(1; "0.{"0" * 2000}")']
+)
+def test_a_number_has_so_many_digits_at_the_most(formula):
+    with pytest.raises(FormulaError, match="at the most"):
+        evaluate(formula, {})
+
+
+@pytest.mark.parametrize("grown", ['REPT("abcdefgh"; 1000)', 'SUBSTITUTE([A]; "a"; "b")'])
+def test_a_text_of_many_that_have_grown_is_never_made(grown):
+    """However they are nested: the time it takes is that of a short one."""
+    row = {"A": "a" * 20_000}
+    joined = " & ".join([grown] * 40)
+    twice = f'SUBSTITUTE({joined}; "b"; REPT("c"; 1000))'
+    for formula in (joined, f"CONCATENATE({joined}; {joined})", twice, f"REPT({joined}; 1000)"):
+        assert evaluate(formula, row) == (None, "makes a text of more than 32,767 characters")
 
 
 def test_deep_brackets_are_no_harm():

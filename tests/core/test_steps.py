@@ -18,6 +18,7 @@ from nomotax.core.crosswalk.problems import problems_of
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.flow.context import Context, Lookups
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
+from nomotax.core.numbers import to_scale
 from nomotax.core.pricing.rates import Rate
 from nomotax.core.schema.model import StoreField, StoreSchema
 from nomotax.core.table import FAULT, ROW
@@ -276,11 +277,69 @@ def test_a_conversion_is_right_to_the_fields_last_place(number, pair, places):
         ("1 stone 2 lb 3 oz", "oz", "259"), ("1 st 2 lb 3 oz", "oz", "259"),
         ("3 m 50 cm", "cm", "350"), ("80 g/m2", "gsm", "80"), ("10 cm2", "cm2", "10"),
         ("ca. 12 cm", "cm", "12"), ("491.67 °R", "C", "0"), ("5 ct", "g", "1"),
-        ("1,234.5 g", "g", "1234.5"),
+        ("1,234.5 g", "g", "1234.5"), ("2 lbs. 3 oz.", "oz", "35"), ("5'-3\"", "in", "63"),
+        ("5. kg", "kg", "5"), ("3 ft^2", "ft2", "3"), ("3 m**3", "m3", "3"),
+        ("70 deg F", "F", "70"), ("1 ℃", "C", "1"),
+        ("2 imperial pints", "ukpt", "2"), ("1 Imp. Gallon", "ukgal", "1"), ("3 ar", "are", "3"),
+        ("1 imperial fl. oz.", "ukfloz", "1"), ("1 british quart", "ukqt", "1"),
+        ("2 acres", "acre", "2"), ("1/3 in", "cm", "0.846666666667"), ("1/3 yd", "ft", "1"),
+        ("1/3 cup", "tbsp", "5.333333333333"), ("2/3 in", "in", "0.666666666667"),
     ],
 )  # fmt: skip
 def test_measures_as_people_write_them(text, target, result):
     assert run([text], [{"do": "measure", "target": target}]) == ([result], [])
+
+
+@pytest.mark.parametrize("text", ["--5 kg", "+-5 kg", "-+5 kg"])
+def test_two_signs_are_no_measure(text):
+    results, kinds = run([text], [{"do": "measure", "target": "kg"}])
+    assert results == [None] and kinds == ["not_a_measure"]
+
+
+@settings(max_examples=150, deadline=None)
+@given(number=numbers, pair=st.sampled_from(SAME))
+def test_a_conversion_is_rounded_at_its_twelfth_place(number, pair):
+    """And not cut; but where rounding would make a half of less, which is rounded again."""
+    source, target = pair
+    exact = Fraction(number) * UNITS[source].factor / UNITS[target].factor
+    if exact >= 10**9:
+        return
+    steps = [{"do": "number"}, {"do": "convert", "source": source, "target": target}]
+    (made,), kinds = run([f"{number:f}"], steps)
+    near = abs(Fraction(made) - exact) * 10**12
+    assert kinds == [] and (near <= Fraction(1, 2) or (near < 1 and "9" in made[-1:]))
+
+
+@given(st.integers(0, 10**7), st.integers(1, 10**5), st.integers(0, 11))
+def test_what_is_rounded_to_scale_is_rounded_again_as_if_once(up, down, places):
+    number = Fraction(up, down)
+    twice = (2 * to_scale(number) + 10 ** (12 - places)) // (2 * 10 ** (12 - places))
+    once = (2 * number * 10**places + 1) // 2
+    assert twice == once
+
+
+@pytest.mark.parametrize(
+    ("cell", "formula", "result"),
+    [
+        ("1,234", "[=:value] * 2", "2.468"),
+        ("3,8700", "[=:value] * 2", "7.74"),
+        ("2.000,5", "[=:value] + [v]", "4001"),
+        ("1,234", '([=:value] & "") * 2', "2.468"),
+        ("1,234", "TRIM([v]) * 2", "2.468"),
+        ("1,234", 'IF([=:value] > 1; [v]; "0") * 2', "2.468"),
+    ],
+)
+def test_a_formula_gets_a_number_of_a_file_with_commas_as_it_is(cell, formula, result):
+    """1,234 is a little more than one, and stays so behind a step."""
+    steps = [{"do": "number"}, {"do": "formula", "formula": formula}]
+    assert run([cell], steps, decimal=",") == ([result], [])
+
+
+def test_text_with_other_signs_is_never_read_by_a_guess():
+    """Where a formula has put a point for a comma, 1.234 may be either."""
+    formula = {"do": "formula", "formula": 'SUBSTITUTE([v]; ","; ".") * 2'}
+    results, kinds = run(["1,234", "3,87"], [formula], decimal=",")
+    assert (results, kinds) == ([None, "7.74"], ["formula"])
 
 
 def test_thousands_of_measures_are_no_second_measure():

@@ -15,6 +15,7 @@ from nomotax.api.answers import (
     StorePath,
     answer,
 )
+from nomotax.core.formula.evaluate import Given, Written
 from nomotax.flows import decisions, formulas, trace, versions
 from nomotax.flows.decisions import Seen, Verdicts
 from nomotax.flows.formulas import FormulaTrial, FunctionHelp
@@ -35,11 +36,12 @@ class FunctionList(BaseModel):
 
 
 class FormulaText(BaseModel):
-    """``value`` is what the step gets."""
+    """``value`` is what the step gets, and ``written`` how: both as the stage before has them."""
 
     formula: str
     row: int = Field(default=1, ge=1)
     value: str | None = None
+    written: Written = "arriving"
 
 
 class TraceQuery(OfDelivery):
@@ -88,7 +90,8 @@ def get_functions() -> Response:
 @api.post("/feeds/<int:feed_id>/formula", responses={200: FormulaTrial})
 def try_formula(path: FeedPath, query: OfDelivery, body: FormulaText) -> Response:
     """A formula over one row, while it is typed."""
-    made = formulas.try_formula(path.feed_id, body.formula, body.row, body.value, query.delivery_id)
+    given = Given(body.value, body.written)
+    made = formulas.try_formula(path.feed_id, body.formula, body.row, given, query.delivery_id)
     return answer(made)
 
 

@@ -9,7 +9,7 @@ import click
 
 from nomotax.core.crosswalk.trace import Trace
 from nomotax.core.errors import FormulaError
-from nomotax.core.formula.evaluate import evaluate
+from nomotax.core.formula.evaluate import Given, evaluate
 from nomotax.core.numbers import DecimalMark
 
 
@@ -17,14 +17,17 @@ from nomotax.core.numbers import DecimalMark
 @click.argument("expression")
 @click.option("--row", default="{}", metavar="JSON", help='Cells by column: \'{"Cost": "2,08"}\'.')
 @click.option("--decimal", type=click.Choice([".", ","]), default=".", show_default=True)
-def formula_command(expression: str, row: str, decimal: DecimalMark) -> None:
+@click.option("--value", default=None, help="What [=:value] is: a number with a point, or text.")
+def formula_command(expression: str, row: str, decimal: DecimalMark, value: str | None) -> None:
     """Work out EXPRESSION. Ends 0 with a value, 1 when the row has none, 2 for a mistake."""
     try:
         cells = {str(k): None if v is None else str(v) for k, v in json.loads(row).items()}
     except (ValueError, AttributeError) as error:
         raise click.BadParameter(f"no JSON object of texts: {error}", param_hint="--row") from error
     try:
-        value, wrong = evaluate(expression, cells, decimal)
+        made, wrong = evaluate(
+            expression, cells, decimal, value=Given(value, "plain") if value is not None else None
+        )
     except FormulaError as error:
         click.echo(expression, err=True)
         click.echo(" " * error.start + "^" * max(1, error.end - error.start), err=True)
@@ -33,7 +36,7 @@ def formula_command(expression: str, row: str, decimal: DecimalMark) -> None:
     if wrong is not None:
         click.echo(f"no value: {wrong}", err=True)
         sys.exit(1)
-    click.echo(value or "")
+    click.echo(made or "")
 
 
 def print_trace(found: Trace) -> None:

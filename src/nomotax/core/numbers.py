@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from decimal import Decimal
+from fractions import Fraction
 from typing import Literal, NamedTuple
 
 import polars as pl
@@ -74,19 +75,55 @@ def _cut(texts: pl.Series) -> pl.Series:
 
 def exactly(a: pl.Expr, up: Whole, down: Whole) -> Worked:
     """``a`` times ``up`` over ``down`` (whole numbers, ``down`` above 0), worked out in 128 bits
-    and cut to ``SCALE`` places towards zero; wrong where it might not fit.
-
-    Cut, since a result rounded here and rounded again at the field's last place can be a unit off:
-    135.2349999999996 would become 135.235 and then 135.24.
-    """
+    and rounded to ``SCALE`` places as ``to_scale`` does; wrong where it might not fit."""
     fits = _below(a, _WIDEST)
     if isinstance(up, int) and isinstance(down, int):
         room = min(_WIDEST * down / max(abs(up), 1), _WIDEST * 10**12 / max(abs(up), 1))
         fits = fits & _below(a, min(room, _WIDEST))
     units = (pl.when(fits).then(a) * literal(10**SCALE)).cast(pl.Int128)
-    size = units.abs() * _wide(up) // _wide(down)
+    whole = units.abs() * _wide(up)
+    cut = whole // _wide(down)
+    rest = whole - cut * _wide(down)
+    size = pl.struct(cut=cut, up=cut + (rest * 2 >= _wide(down)).cast(pl.Int128)).map_batches(
+        _but_halves, return_dtype=pl.Int128, is_elementwise=True
+    )
     made = size.cast(pl.Decimal(38, 0)).cast(NUMBER, strict=False) / literal(10**SCALE)
     return Worked(pl.when(a < 0).then(-made).otherwise(made), ~fits | (made.is_null() & fits))
+
+
+def _but_halves(found: pl.Series) -> pl.Series:
+    """``up``, or ``cut`` where rounding up has made a half: see ``to_scale``."""
+    sides = found.struct.unnest()
+    up = pl.col("up")
+    if not sides.select(((up != pl.col("cut")) & (up % _wide(10) == 0)).any()).item():
+        return sides["up"]
+    halves = [
+        up % _wide(10 ** (zeros + 1)) == _wide(5 * 10**zeros) for zeros in range(1, 2 * SCALE)
+    ]
+    return sides.select(
+        pl.when((up != pl.col("cut")) & pl.any_horizontal(halves)).then("cut").otherwise("up")
+    ).to_series()
+
+
+def to_scale(number: Fraction) -> int:
+    """A number in units of the last of ``SCALE`` places, rounded half away from zero.
+
+    Where that would make a half of what is less (135.2349999999996 would become 135.235, and 135.24
+    where the field has two places), it is cut: a number that is rounded again is as right as one
+    that is rounded once.
+    """
+    size = abs(number) * 10**SCALE
+    cut = size.numerator // size.denominator
+    up = (2 * size.numerator + size.denominator) // (2 * size.denominator)
+    made: int = cut if up != cut and _is_half(up) else up
+    return -made if number < 0 else made
+
+
+def _is_half(units: int) -> bool:
+    zeros = 0
+    while units and units % 10 == 0:
+        units, zeros = units // 10, zeros + 1
+    return zeros > 0 and units % 10 == 5
 
 
 def _wide(value: Whole) -> pl.Expr:

@@ -17,6 +17,7 @@ from nomotax.core.crosswalk.words import (
     describe_steps,
 )
 from nomotax.core.errors import Conflict, CrosswalkError, NotFound
+from nomotax.core.formula.evaluate import Written
 from nomotax.core.lookups.tables import CategoryTable, ValueTable
 from nomotax.core.reading.profile import ColumnProfile, ValueCount
 from nomotax.core.schema.model import StoreField
@@ -314,10 +315,12 @@ def _marks(filled: pl.DataFrame, problems: pl.DataFrame, plan: Plan) -> list[str
 
 
 class Stage(BaseModel):
-    """A value after a step, and what the step does to all rows of the sample."""
+    """A value after a step, how it is written, and what the step does to all rows of the
+    sample."""
 
     label: str
     value: str | None
+    written: Written = "plain"
     effect: Effect | None = None
 
 
@@ -405,9 +408,11 @@ def _stages(bench: Workbench, name: str, row: int) -> list[Stage]:
     missing = [None] * (len(labels) - len(values))  # steps behind one that cannot run
     values = (*values[:-1], *missing, values[-1])
     effects = [None, *_effects(bench, name), *missing, None]
+    written: list[Written] = ["number" if s.numeric else s.style for s in bench.plan[name].stages]
+    written += ["plain"] * (len(labels) - len(written))
     return [
-        Stage(label=label, value=value, effect=effect)
-        for label, value, effect in zip(labels, values, effects, strict=True)
+        Stage(label=label, value=value, written=how, effect=effect)
+        for label, value, how, effect in zip(labels, values, written, effects, strict=True)
     ]
 
 

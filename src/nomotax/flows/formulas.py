@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from nomotax.core.crosswalk.compiler import as_text
 from nomotax.core.errors import CrosswalkError, FormulaError
-from nomotax.core.formula.evaluate import evaluate
+from nomotax.core.formula.evaluate import Given, evaluate
 from nomotax.core.formula.registry import FUNCTIONS
 from nomotax.flows.workbench import Workbench, open_workbench
 
@@ -59,17 +59,18 @@ def functions() -> list[FunctionHelp]:
 
 
 def try_formula(
-    feed_id: int, formula: str, row: int, value: str | None, delivery_id: int | None = None
+    feed_id: int, formula: str, row: int, value: Given, delivery_id: int | None = None
 ) -> FormulaTrial:
     """The formula over one row of a delivery. ``value`` is what it gets as ``[=:value]``."""
     bench = open_workbench(feed_id, delivery_id)
     arriving = bench.source.window(max(row - 1, 0), 1)
     cells = {c: arriving[c][0] if arriving.height else None for c in bench.source.columns}
-    facts = {**bench.context.facts, "row": str(row), "value": value}
+    facts = {**bench.context.facts, "row": str(row)}
     try:
         made, wrong = evaluate(
-            formula, cells, bench.source.decimal, _fields(bench, arriving), facts
-        )
+            formula, cells, bench.source.decimal, _fields(bench, arriving), facts, value,
+            bench.source.marks,
+        )  # fmt: skip
     except FormulaError as error:
         mistake = Mistake(
             message=error.message, remedy=error.remedy, start=error.start, end=error.end

@@ -50,6 +50,22 @@ def test_encodings_are_told_apart_by_their_words(encoding):
 
 
 @pytest.mark.parametrize(
+    ("text", "encoding"),
+    [
+        ("Varenr;Navn;Vægt\n1;Reb;12\n", "cp1252"),
+        ("Nr;Størrelse;Vægt\n1;L;12\n", "cp1252"),
+        ("Nr;Høyde;Bredde\n1;3;4\n", "cp1252"),
+        ("Nr;Kaffekværn;Bælte og snøre\n", "cp1252"),
+        ("Nr;Storlek;Bälte och snöre\n", "cp1252"),
+        ("Kód;Barva;Štětec\n1;žlutá;přírodní\n", "cp1250"),
+        ("Nr;Głębokość;Szerokość\n", "cp1250"),
+    ],
+)
+def test_a_few_letters_of_a_heading_tell_the_north_from_the_east(text, encoding):
+    assert detect_encoding(text.encode(encoding))[0] == encoding
+
+
+@pytest.mark.parametrize(
     ("text", "expected"),
     [
         ("List 2026\n\nsku;name;price\n;;EUR\nA;x;1,50\nB;y;2,50\nTotal;;4,00\n",

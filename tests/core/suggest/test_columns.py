@@ -188,3 +188,23 @@ def test_suggestions_for_a_crosswalk_use_each_column_once():
     assert len(columns) == len(set(columns)) and "cost" not in {s.field for s in found}
     weight = next(s for s in found if s.field == "weight")
     assert [step.do for step in weight.fill.steps] == ["number", "convert"]
+
+
+@pytest.mark.parametrize(
+    ("field", "said", "other"),
+    [("name", "Name", "Title"), ("code", "Item code", "Article no."), ("barcode", "Barcode", "EAN"),
+     ("maker_no", "Maker's number", "Maker no.")],
+)  # fmt: skip
+def test_what_tells_products_apart_is_never_the_same_in_all_rows(field, said, other):
+    """However well it is called, the column beside it is the one; alone, it is never sure."""
+    held = CELLS[field if field != "maker_no" else "maker"]
+    frame, profiles = arriving(
+        {"said": said, "other": other}, {"said": held[:1] * 5, "other": held}
+    )
+    facts = column_facts(profiles, frame)
+    ranked = ranking(STORE, facts, Evidence("Fjord", profiles))
+    assert not any(s.sure for s in ranked if s.column == said and s.field == field)
+    assert next(s.column for s in ranked if s.field == field) == other
+    alone, profile = arriving({"said": said}, {"said": held[:1] * 5})
+    lonely = ranking(STORE, column_facts(profile, alone), Evidence("Fjord", profile))
+    assert not any(s.sure for s in lonely if s.field == field)

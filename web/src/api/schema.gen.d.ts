@@ -6556,13 +6556,20 @@ export interface components {
         };
         /**
          * Stage
-         * @description A value after a step, and what the step does to all rows of the sample.
+         * @description A value after a step, how it is written, and what the step does to all rows of the
+         *     sample.
          */
         Stage: {
             /** Label */
             label: string;
             /** Value */
             value: string | null;
+            /**
+             * Written
+             * @default plain
+             * @enum {string}
+             */
+            written?: "number" | "plain" | "arriving" | "changed";
             /** @default null */
             effect?: components["schemas"]["Effect"] | null;
         };
@@ -9017,7 +9024,7 @@ export interface components {
         };
         /**
          * FormulaText
-         * @description ``value`` is what the step gets.
+         * @description ``value`` is what the step gets, and ``written`` how: both as the stage before has them.
          */
         FormulaText: {
             /** Formula */
@@ -9032,6 +9039,12 @@ export interface components {
              * @default null
              */
             value?: string | null;
+            /**
+             * Written
+             * @default arriving
+             * @enum {string}
+             */
+            written?: "number" | "plain" | "arriving" | "changed";
         };
         /**
          * TracedValue

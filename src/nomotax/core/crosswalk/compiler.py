@@ -463,14 +463,14 @@ class _Chains:
             return Term("logical", value)
         return Term("date" if kind is FieldKind.DATE else "text", value)
 
-    def fact(self, name: str) -> pl.Expr:
+    def fact(self, name: str) -> Term:
         """The row's number, or something known of the feed."""
         if name == "row":
-            return pl.col(ROW).cast(pl.String)
+            return Term("text", pl.col(ROW).cast(pl.String))
         if name not in self.ctx.facts:
             listed = ", ".join(["row", *sorted(self.ctx.facts)])
             raise CrosswalkError(f"Nothing is known as {name!r}.", remedy=f"There are: {listed}.")
-        return pl.lit(self.ctx.facts[name])
+        return Term("text", pl.lit(self.ctx.facts[name]), mark=".")
 
 
 def severity_of(one: FilledField, fault: Fault) -> Severity | None:

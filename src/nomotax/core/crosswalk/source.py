@@ -40,7 +40,7 @@ def _alone(part: Part, names: Names) -> Flow:
         mark = names.mark(part.column)
         return Flow(names.column(part.column), style="arriving", mark=mark)
     if part.fact is not None:
-        return Flow(names.fact(part.fact))
+        return Flow(names.fact(part.fact).value)
     if part.field is not None:
         term = names.field(part.field)
         if term.kind == "number":

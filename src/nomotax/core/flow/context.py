@@ -79,5 +79,5 @@ class Names(Protocol):
     def unit(self, name: str) -> str | None:
         """The unit that a store field is kept in, if it has one."""
 
-    def fact(self, name: str) -> pl.Expr:
+    def fact(self, name: str) -> Term:
         """The row's number, or something known of the feed."""

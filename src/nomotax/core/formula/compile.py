@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from dataclasses import replace
 
 import polars as pl
 from rapidfuzz import process
@@ -14,9 +15,9 @@ from nomotax.core.formula.functions.logic import equal
 from nomotax.core.formula.functions.numbers import add, divide, multiply, raised
 from nomotax.core.formula.parse import parse
 from nomotax.core.formula.registry import FUNCTIONS, call
-from nomotax.core.formula.terms import Sheet, Term, Trouble, gathered, of_constant
+from nomotax.core.formula.terms import Sheet, Term, Trouble, gathered, of_constant, shortened
 from nomotax.core.formula.tree import Call, Constant, Missing, Node, Place, Reference
-from nomotax.core.numbers import literal
+from nomotax.core.numbers import DecimalMark, literal
 
 __all__ = ["compile_formula", "functions"]
 
@@ -38,14 +39,21 @@ class _Compiler:
         if isinstance(node, Reference):
             return self._reference(node)
         arguments = [None if isinstance(a, Missing) else self.term(a) for a in node.arguments]
+        there = [a for a in arguments if a is not None]
         with _placed(node.place):
-            made = self._call(node, arguments)
+            made = self._call(node, _bounded(self.sheet, node.name, arguments))
+        mark, either = (made.mark, made.either) if made.mark or made.either else (
+            _written(node.name, there) if made.kind == "text" else (None, False)
+        )  # fmt: skip
         return Term(
             made.kind,
             self._kept(made.value),
             tuple(Trouble(t.message, self._kept(t.mask), t.seen) for t in made.troubles),
             made.constant,
             made.not_available,
+            mark,
+            either,
+            sum(a.size for a in there) * (_MANY if node.name in _GROWING else 1),
         )
 
     def _kept(self, expr: pl.Expr) -> pl.Expr:
@@ -56,7 +64,7 @@ class _Compiler:
             if node.kind == "field":
                 return self.sheet.field(node.name)
             if node.kind == "fact":
-                return Term("text", self.sheet.fact(node.name))
+                return self.sheet.fact(node.name)
             mark = self.sheet.mark_of(node.name)
             return Term("text", self.sheet.column(node.name), mark=mark)
 
@@ -69,6 +77,43 @@ class _Compiler:
         if known is None:
             raise CrosswalkError(f"There is no function {node.name}.", remedy=_alike(node.name))
         return call(known, self.sheet, arguments, node.place)
+
+
+#: What makes a text of several, and what may make one longer than all that it is made of.
+_JOINING = frozenset(["&", "CONCATENATE", "CONCAT", "TEXTJOIN", "REPLACE"])
+_GROWING = frozenset(["REPT", "SUBSTITUTE"])
+#: What gives its numbers on as text, where it gives text.
+_GIVING = _JOINING | {"IF", "IFS", "IFERROR", "IFNA", "CHOOSE", "SWITCH", "COALESCE"}
+#: Of so many parts a text is measured before it is made; a part that has grown counts as many.
+_MANY = 64
+
+
+def _bounded(sheet: Sheet, name: str, arguments: list[Term | None]) -> list[Term | None]:
+    """The arguments of what joins texts, empty where the whole would be longer than a text may
+    be. Few cells in a row need no measure."""
+    there = [a for a in arguments if a is not None]
+    if name not in _JOINING or sum(a.size for a in there) <= _MANY:
+        return arguments
+    texts = [sheet.text(a) for a in there]
+    length = pl.sum_horizontal(t.value.str.len_chars().cast(pl.Int64) for t in texts)
+    if name == "TEXTJOIN":
+        length = length + texts[0].value.str.len_chars() * len(texts)
+    return [a and shortened(sheet, sheet.text(a) if a.kind == "text" else a, length)
+            for a in arguments]  # fmt: skip
+
+
+def _written(name: str, arguments: Sequence[Term]) -> tuple[DecimalMark | None, bool]:
+    """With which decimal mark numbers stand in a text that is made of others: a point, that of the
+    cells, or one of both. A written text says nothing of it."""
+    marks = {
+        (None if a.kind == "text" and not a.mark else a.mark or ".", a.either)
+        for a in arguments
+        if a.constant is None and (a.kind == "text" or (a.kind == "number" and name in _GIVING))
+    }
+    changed = name in ("SUBSTITUTE", "REPLACE") and any(mark != "." for mark, _ in marks)
+    if changed or len(marks) > 1:
+        return None, True
+    return next(iter(marks), (".", False))
 
 
 @contextmanager
@@ -156,7 +201,7 @@ def _ordered(sign: str) -> Callable[[Sheet, Term, Term], Term]:
 
 
 def _ordered_texts(sheet: Sheet, one: Term, other: Term, sign: str) -> Term:
-    a, b = (sheet.number(Term("text", t.value, constant=t.constant)).value for t in (one, other))
+    a, b = (sheet.number(replace(t, troubles=())).value for t in (one, other))
     texts = [pl.when(t.value != "").then(t.value) for t in (one, other)]
     both = a.is_not_null() & b.is_not_null()
     made = pl.when(both).then(_by(sign, a, b)).otherwise(_by(sign, *texts))

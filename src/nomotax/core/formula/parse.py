@@ -12,6 +12,7 @@ from lark.tree import Meta
 
 from nomotax.core.errors import FormulaError
 from nomotax.core.formula.tree import Call, Constant, Missing, Node, Place, Reference
+from nomotax.core.numbers import SCALE
 
 DEEPEST = 100
 LONGEST = 8_000
@@ -44,7 +45,7 @@ TIMES: "*" | "/"
 POWER: "^"
 PERCENT: "%"
 _SEPARATOR: ";" | ","
-NUMBER: /\d+(\.\d*)?([eE][+-]?\d{1,2})?|\.\d+([eE][+-]?\d{1,2})?/
+NUMBER: /\d+(\.\d*)?([eE][+-]?\d{1,3})?|\.\d+([eE][+-]?\d{1,3})?/
 TEXT: /"([^"]|"")*"/
 REFERENCE: /\[([^\]]|\]\])*\]/
 NAME: /[A-Za-z_][A-Za-z0-9_.]*/
@@ -76,7 +77,8 @@ class _Builder(Transformer[Token, Node]):
         value = Decimal(str(found[0]))
         if value.adjusted() >= _MOST_DIGITS:
             raise FormulaError("This number is too large.", start=place.start, end=place.end)
-        return Constant(value, place)
+        # What is smaller than the last place of a number is nothing.
+        return Constant(value if value.adjusted() >= -SCALE else Decimal(0), place)
 
     @v_args(meta=True)
     def text(self, meta: Meta, found: list[Token]) -> Node:

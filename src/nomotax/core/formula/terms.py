@@ -20,6 +20,8 @@ from nomotax.core.numbers import (
 )
 
 Kind = Literal["text", "number", "logical", "date"]
+#: Characters of a text that a formula makes.
+LONGEST_TEXT = 32_767
 #: Day 0 of dates counted as numbers (ODF 1.3 part 4, section 4.3.3).
 _DAY_ZERO = pl.date(1899, 12, 30)
 
@@ -44,6 +46,10 @@ class Term:
     not_available: bool = False
     #: The decimal mark of a cell that has another one than the sheet's.
     mark: DecimalMark | None = None
+    #: Whether a step has changed the signs of the text: then it may have either mark.
+    either: bool = False
+    #: Of how many cells a text is made, at most.
+    size: int = 1
 
     @property
     def failed(self) -> pl.Expr:
@@ -64,7 +70,7 @@ class Sheet:
 
     column: Callable[[str], pl.Expr]
     field: Callable[[str], Term]
-    fact: Callable[[str], pl.Expr]
+    fact: Callable[[str], Term]
     mark: DecimalMark = "."
     keep: Keep = lambda expr: expr
     #: The decimal mark of a column, where it is not the sheet's.
@@ -91,10 +97,23 @@ class Sheet:
             return replace(term, kind="number", value=days)
         # What a formula writes itself has a point, as all its numbers have.
         text = self.keep(term.value)
+        if term.either and self.mark == ",":
+            return self._in_either_mark(term, text)
         mark = "." if term.constant is not None else term.mark or self.mark
         made, wrong = read_number(text, mark, self.keep)
         trouble = Trouble("is no number", wrong, text)
         return Term("number", made, (*term.troubles, trouble))
+
+    def _in_either_mark(self, term: Term, text: pl.Expr) -> Term:
+        """A number that both marks can be read in, as another one each time, is none."""
+        comma, point = (read_number(text, mark, self.keep) for mark in (",", "."))
+        differ = self.keep((comma.value != point.value).fill_null(False))
+        both = Trouble(
+            "can be read with a decimal comma or point; say which in a step 'number'", differ, text
+        )
+        neither = Trouble("is no number", comma.wrong & point.wrong, text)
+        value = pl.when(~differ).then(pl.coalesce(point.value, comma.value))
+        return Term("number", value, (*term.troubles, both, neither))
 
     def whole(self, term: Term) -> Term:
         """As a count or a position: a number without its places, as Int64."""
@@ -170,3 +189,11 @@ _TYPES: dict[Kind, pl.DataType] = {
 
 def _nothing(kind: Kind) -> Term:
     return Term(kind, pl.lit(None, dtype=_TYPES[kind]), constant="")
+
+
+def shortened(sheet: Sheet, term: Term, length: pl.Expr) -> Term:
+    """The term where what is made with it is no longer than a text may be; elsewhere it is empty,
+    so that nothing longer is ever made."""
+    long = sheet.keep((length > LONGEST_TEXT).fill_null(False))
+    trouble = Trouble(f"makes a text of more than {LONGEST_TEXT:,} characters", long, pl.lit(""))
+    return replace(term, value=pl.when(~long).then(term.value), troubles=(*term.troubles, trouble))

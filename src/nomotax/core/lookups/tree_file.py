@@ -47,7 +47,7 @@ def _found(names: Sequence[str], rows: Sequence[Cells], headed: bool) -> Iterato
             headless = not headed or separator in name or name.strip() in tops
             return (_cut(cell, separator) for cell in ([name, *cells] if headless else cells))
     tops = {row[0] or "" for row in rows if row}
-    headless = not headed or (names and names[0] in tops)
+    headless = not headed or any(name in tops for name in names[:1])
     return _levels([list(names), *rows] if headless else rows)
 
 

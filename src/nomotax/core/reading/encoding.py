@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import codecs
 import re
+from collections.abc import Sequence
 
 from charset_normalizer import from_bytes
 
@@ -47,7 +48,8 @@ def detect_encoding(head: bytes) -> tuple[str, str]:
 def _single_byte(head: bytes) -> tuple[str, str]:
     runs = re.findall(rb"[\x80-\xff]+", head)
     high = sum(map(len, runs))
-    if high / len(runs) >= 2:
+    western, eastern = _covered(runs, "cp1252", _WESTERN), _covered(runs, "cp1250", _EASTERN)
+    if high / len(runs) >= 2 and max(western, eastern) < 1:
         # Letters beyond ASCII stand in rows: a script of its own, not a language with accents.
         guess = from_bytes(head[:100_000], cp_isolation=_FOREIGN).best()
         if guess:
@@ -61,7 +63,8 @@ def _single_byte(head: bytes) -> tuple[str, str]:
         return "iso8859_2", "not UTF-8; the letters are Central European (ISO 8859-2)"
     central = len(_CENTRAL.findall(head))
     czech = len(re.findall(rb"[\x8a\x8e\x9a\x9e\xec\xf8]", head))
-    if central * 8 >= high or czech * 5 >= high * 2:
+    likely = central * 8 >= high or czech * 5 >= high * 2
+    if likely and eastern > western:
         return "cp1250", "not UTF-8; the letters are Central European"
     try:
         head.decode("cp1252")
@@ -70,6 +73,18 @@ def _single_byte(head: bytes) -> tuple[str, str]:
         guess = from_bytes(head[:100_000]).best()
         name = guess.encoding if guess else "cp1252"
         return name, "not UTF-8; the closest single-byte code page"
+
+
+#: Letters beyond ASCII of the languages that are written in either code page, a language a text.
+_WESTERN = ("æøåéöäü", "äöüßåé", "éèêëàâîïôöùûüçœ", "áéíóúñü¿¡", "ãõáàâéêíóôúç", "àèéìòù", "ëïéèöü")
+_EASTERN = ("áčďéěíňóřšťúůýž", "ľĺŕôäáčďéíňóšťúýž", "ąćęłńóśźż", "áéíóöőúüű", "čćđšž", "ăâîșțşţ")
+
+
+def _covered(runs: Sequence[bytes], encoding: str, languages: Sequence[str]) -> float:
+    """The share of signs beyond ASCII that are letters of the one language that has most of
+    them."""
+    signs = b"".join(runs).decode(encoding, errors="replace").lower()
+    return max(sum(sign in letters for sign in signs) for letters in languages) / len(signs)
 
 
 def _is_iso_greek(head: bytes) -> bool:

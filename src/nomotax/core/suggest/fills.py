@@ -15,6 +15,7 @@ from nomotax.core.schema.model import Role, StoreSchema
 from nomotax.core.suggest.columns import Fit, fits, weigh
 from nomotax.core.suggest.facts import Facts
 from nomotax.core.suggest.lexicon import lexicon
+from nomotax.core.suggest.values import says_one_thing, tells_apart
 from nomotax.core.suggest.weighing import LEAST, SURE
 
 _FIRST = TakeEntries(start=1, count=1)
@@ -100,7 +101,10 @@ def _firsts_of_lists(
 def _suggestion(schema: StoreSchema, fit: Fit, facts: Facts, evidence: Evidence) -> Suggestion:
     fill = make_fill(schema[fit.field], facts[fit.column].profile, evidence)
     a_price = fit.field in _cost_and_price(schema)
-    doubtful = shapes_by_itself(fill) or (a_price and _says_no_more(fit.column, facts, evidence))
+    same = tells_apart(schema[fit.field]) and says_one_thing(facts[fit.column])
+    doubtful = (
+        same or shapes_by_itself(fill) or (a_price and _says_no_more(fit.column, facts, evidence))
+    )
     return Suggestion(
         field=fit.field,
         column=fit.column,

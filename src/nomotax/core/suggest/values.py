@@ -374,6 +374,33 @@ def rows_of_one(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     return Piece(4.0, "each goes over a few rows that follow each other")
 
 
+#: Fields that tell products apart.
+_TELLING = (Role.KEY, Role.TITLE, Role.GROUP)
+_TELLING_KINDS = (FieldKind.GTIN, FieldKind.IDENTIFIER)
+
+
+def tells_apart(field: StoreField) -> bool:
+    """Whether a field tells products apart: a key, a name, a number, a barcode."""
+    return field.role in _TELLING or field.kind in _TELLING_KINDS
+
+
+def says_one_thing(column: ColumnFacts) -> bool:
+    """Whether a column has the same value in all of its rows."""
+    return column.profile.distinct == 1 and column.profile.filled > 1
+
+
+def same_in_all(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
+    """What tells products apart is not the same for all of them."""
+    if not tells_apart(asked.field) or not says_one_thing(column):
+        return NOTHING
+    said = {concept for bag in asked.says for concept in bag.concepts}
+    others = [c for c in facts.columns if c.name != column.name and not says_one_thing(c)]
+    likely = any(
+        said & set(other.says.concepts) or kind(asked, other, facts).weight >= 1 for other in others
+    )
+    return Piece(-25.0 if likely else -6.0, "it says the same in every row")
+
+
 def joined_key(asked: Asked, column: ColumnFacts, facts: Facts) -> Piece:
     """A table that was joined repeats the key that it was joined by: the first of them is meant."""
     return Piece(-4.0) if column.name in facts.joined_keys else NOTHING
@@ -388,5 +415,6 @@ EVIDENCE = (
     units,
     rows_of_one,
     joined_key,
+    same_in_all,
     neighbours,
 )

@@ -34,6 +34,19 @@ class Unit:
     offset: Fraction = Fraction(0)
 
 
+def _imperial(*names: str) -> tuple[str, ...]:
+    return tuple(f"{of} {name}" for of in ("uk", "imp", "imperial", "british") for name in names)
+
+
+def _degrees(letter: str, name: str) -> tuple[str, ...]:
+    short = tuple(f"{word}{letter}" for word in ("°", "deg", "deg ", "degrees "))
+    sign = {"c": ("℃",), "f": ("℉",)}.get(letter, ())
+    return (*short, *sign, name, f"degrees {name}")
+
+
+#: Zero of the one scale on the other, in its own degrees.
+_FAHRENHEIT = Fraction("459.67") * 5 / 9
+
 _ROWS: list[tuple[str, str, str, tuple[str, ...]]] = [
     ("mg", "mass", "0.000001", ("milligram", "milligrams")),
     ("g", "mass", "0.001", ("gr", "gm", "gram", "grams", "gramm", "gramme", "grammes")),
@@ -67,7 +80,21 @@ _ROWS: list[tuple[str, str, str, tuple[str, ...]]] = [
     ("mm3", "volume", "0.000001", ("mm³", "cu mm")),
     ("cm3", "volume", "0.001", ("cm³", "ccm", "cu cm")),
     ("dm3", "volume", "1", ("dm³",)),
-    ("m3", "volume", "1000", ("m³", "cbm", "cu m")),
+    (
+        "m3",
+        "volume",
+        "1000",
+        (
+            "m³",
+            "cbm",
+            "cu m",
+            "cubic metre",
+            "cubic metres",
+            "cubic meter",
+            "cubic meters",
+            "kubikmeter",
+        ),
+    ),
     ("in3", "volume", "0.016387064", ("in³", "cu in", "cubic inch", "cubic inches")),
     ("ft3", "volume", "28.316846592", ("ft³", "cu ft", "cubic foot", "cubic feet")),
     ("yd3", "volume", "764.554857984", ("yd³", "cu yd", "cubic yard", "cubic yards")),
@@ -79,15 +106,30 @@ _ROWS: list[tuple[str, str, str, tuple[str, ...]]] = [
     ("qt", "volume", "0.946352946", ("quart", "quarts", "us qt", "us quart", "us quarts")),
     ("gal", "volume", "3.785411784", ("gallon", "gallons", "us gal", "us gallon", "us gallons")),
     ("bbl", "volume", "158.987294928", ("barrel", "barrels")),
-    ("ukfloz", "volume", "0.0284130625", ("uk fl oz", "imp fl oz")),
-    ("ukpt", "volume", "0.56826125", ("uk pt", "uk pint", "uk pints", "imp pt")),
-    ("ukqt", "volume", "1.1365225", ("uk qt", "uk quart", "uk quarts", "imp qt")),
-    ("ukgal", "volume", "4.54609", ("uk gal", "uk gallon", "uk gallons", "imp gal")),
+    ("ukfloz", "volume", "0.0284130625", _imperial("fl oz", "fluid ounce", "fluid ounces")),
+    ("ukpt", "volume", "0.56826125", _imperial("pt", "pint", "pints")),
+    ("ukqt", "volume", "1.1365225", _imperial("qt", "quart", "quarts")),
+    ("ukgal", "volume", "4.54609", _imperial("gal", "gallon", "gallons")),
     ("mm2", "area", "0.000001", ("mm²", "sq mm")),
     ("cm2", "area", "0.0001", ("cm²", "sqcm", "sq cm")),
     ("dm2", "area", "0.01", ("dm²",)),
-    ("m2", "area", "1", ("m²", "sqm", "qm", "sq m")),
-    ("are", "area", "100", ("ares",)),
+    (
+        "m2",
+        "area",
+        "1",
+        (
+            "m²",
+            "sqm",
+            "qm",
+            "sq m",
+            "square metre",
+            "square metres",
+            "square meter",
+            "square meters",
+            "quadratmeter",
+        ),
+    ),
+    ("are", "area", "100", ("ares", "ar")),
     ("ha", "area", "10000", ("hectare", "hectares")),
     ("km2", "area", "1000000", ("km²", "sq km")),
     ("in2", "area", "0.00064516", ("in²", "sqin", "sq in", "square inch", "square inches")),
@@ -104,14 +146,11 @@ _ROWS: list[tuple[str, str, str, tuple[str, ...]]] = [
     ("ream", "count", "500", ("reams",)),
 ]
 _DEGREES = [
-    Unit("C", "temperature", Fraction(1), ("°c", "℃", "celsius", "degc"), Fraction("273.15")),
-    Unit(
-        "F", "temperature", Fraction(5, 9),
-        ("°f", "℉", "fahrenheit", "degf"), Fraction("459.67") * 5 / 9,
-    ),
+    Unit("C", "temperature", Fraction(1), _degrees("c", "celsius"), Fraction("273.15")),
+    Unit("F", "temperature", Fraction(5, 9), _degrees("f", "fahrenheit"), _FAHRENHEIT),
     Unit("K", "temperature", Fraction(1), ("kelvin",)),
-    Unit("R", "temperature", Fraction(5, 9), ("°r", "rankine", "degr")),
-]  # fmt: skip
+    Unit("R", "temperature", Fraction(5, 9), _degrees("r", "rankine")),
+]
 
 
 def _units() -> Iterator[Unit]:
@@ -130,8 +169,10 @@ def find_unit(text: str) -> Unit | None:
 
 
 def tidy_name(text: str) -> str:
-    """A unit's name without brackets, dots and doubled blanks: ``Sq. Ft.`` is ``sq ft``."""
-    return re.sub(r"[\s.]+", " ", text.strip().strip("()[]")).strip().lower()
+    """A unit's name without brackets, dots, doubled blanks and signs of powers: ``Sq. Ft.`` is
+    ``sq ft``, ``ft^2`` is ``ft2``."""
+    plain = re.sub(r"[\s.]+", " ", text.strip().strip("()[]")).strip().lower()
+    return re.sub(r"(?<=[a-z])\s?(?:\^|\*\*)\s?([23])$", r"\1", plain)
 
 
 def ratio(source: str, target: str) -> tuple[int, int]:

@@ -13,11 +13,11 @@ from decimal import Decimal
 from fractions import Fraction
 from itertools import pairwise
 
-from nomotax.core.numbers import SCALE, DecimalMark
+from nomotax.core.numbers import SCALE, DecimalMark, to_scale
 from nomotax.core.units.table import UNITS, Unit, find_unit
 
 #: A number as it needs no spelling out, and the words behind it.
-PLAIN = r"^[+-]?(?:\d[\d.,]*|[.,]\d+)\s*(?:[^\d\s+,\-½⅓⅔¼¾⅕⅖⅗⅘⅙⅚⅛⅜⅝⅞][^\d+]*)?$"
+PLAIN = r"^[+-]?(?:\d(?:[\d.,]*\d)?|[.,]\d+)\s*(?:[^\d\s+,.\-½⅓⅔¼¾⅕⅖⅗⅘⅙⅚⅛⅜⅝⅞][^\d+]*)?$"
 _VULGAR = {"½": "1/2", "⅓": "1/3", "⅔": "2/3", "¼": "1/4", "¾": "3/4", "⅕": "1/5", "⅖": "2/5",
            "⅗": "3/5", "⅘": "4/5", "⅙": "1/6", "⅚": "5/6", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8",
            "⅞": "7/8"}  # fmt: skip
@@ -27,9 +27,12 @@ _GROUPED = r"\d{1,3}(?:[ \u00a0\u202f\u2009'’]\d{3})+(?![\d'’\"”″])(?:[.
 _FRACTION = r"(?:(?P<whole>\d+)(?:\s+|\s*-\s*))?(?P<up>\d+)\s*[/⁄]\s*(?P<down>\d+)"
 _DECIMAL = r"\d[\d.,]*(?:e[+-]?\d+)?|[.,]\d+"
 _NUMBER = rf"(?:{_FRACTION}|(?P<grouped>{_GROUPED})|(?P<decimal>{_DECIMAL}))"
-_AND = r"\s*(?:and|&|,|\+)?\s*"
-_UNIT = r"(?P<unit>[^\d+,]*?(?:[²³]|(?<=[a-z])[23](?!\d))?)"
-_PIECE = re.compile(rf"{_AND}{_NUMBER}\s*{_UNIT}(?:\s*(?={_AND}[\d.,])|\s*$)", re.IGNORECASE)
+_AND = r"\s*(?:and|&|,|\+|-)?\s*"
+_POWER = r"[²³]|(?<=[a-z])(?:\s?\^\s?|\*\*)?[23](?!\d)"
+_UNIT = rf"(?P<unit>[^\d+,]*?(?:{_POWER})?)"
+_PIECE = re.compile(
+    rf"{_AND}{_NUMBER}[.,]?\s*{_UNIT}(?:\s*(?={_AND}(?:\d|[.,]\d))|\s*$)", re.IGNORECASE
+)
 
 
 @dataclass(frozen=True)
@@ -40,11 +43,29 @@ class Written:
     unit: str
 
 
-def spell(text: str, mark: DecimalMark, part: int = 0) -> str:
+def spell(
+    text: str, mark: DecimalMark, part: int = 0, *, target: str = "", stated: str = ""
+) -> str:
     """The measure, or the ``part``-th (from 1) of ``12x18 in``, as a number with the decimal
-    ``mark`` and its unit. A text that is none, or has no such part, comes back unread."""
+    ``mark`` and its unit. A text that is none, or has no such part, comes back unread.
+
+    A third has no end: it is given in the ``target`` unit, so that it is rounded once; ``stated``
+    is the unit of a text that says none.
+    """
     found = _read(text, mark, part)
-    return text if found is None else f"{_digits(found.number, mark)} {found.unit}".strip()
+    if found is None:
+        return text
+    known = find_unit(found.unit or stated)
+    number, unit = found.number, known.code if known and found.unit else found.unit
+    wanted = UNITS.get(target)
+    endless = 10**SCALE % number.denominator != 0
+    if endless and known and wanted and _convertible(known, wanted):
+        number, unit = number * known.factor / wanted.factor, target
+    return f"{_digits(number, mark)} {unit}".strip()
+
+
+def _convertible(one: Unit, other: Unit) -> bool:
+    return one.dimension == other.dimension and one.offset == other.offset
 
 
 def _read(text: str, mark: DecimalMark, part: int) -> Written | None:
@@ -62,7 +83,9 @@ def _read(text: str, mark: DecimalMark, part: int) -> Written | None:
 def _pieces(text: str, mark: DecimalMark) -> list[Written]:
     """The numbers of ``2 lb 3 oz`` with their units; empty where anything else stands there."""
     negative = text.startswith("-")
-    rest, found = text.lstrip("+-").strip(), []
+    rest, found = re.sub(r"^[+-]\s*", "", text), []
+    if rest.startswith(("+", "-")):
+        return []  # two signs are a slip of the pen
     while rest:
         piece = _PIECE.match(rest)
         number = _number(piece, mark) if piece else None
@@ -120,7 +143,6 @@ def _falling(units: list[Unit]) -> bool:
 
 
 def _digits(number: Fraction, mark: DecimalMark) -> str:
-    """As many places as numbers have, cut towards zero."""
-    units = abs(number.numerator) * 10**SCALE // number.denominator
-    text = f"{Decimal(units).scaleb(-SCALE):f}".rstrip("0").rstrip(".") or "0"
-    return ("-" if number < 0 else "") + text.replace(".", mark)
+    """As many places as numbers have."""
+    text = f"{Decimal(to_scale(number)).scaleb(-SCALE):f}".rstrip("0").rstrip(".") or "0"
+    return text.replace(".", mark)

@@ -18,6 +18,8 @@ export interface FormulaPlace {
   delivery: number;
   row: number;
   value: string | null;
+  /** How the value is written: a number, or text with which decimal mark. */
+  written?: Schemas["Stage"]["written"];
   columns: string[];
   fields: string[];
 }
@@ -128,14 +130,14 @@ export function FormulaEditor({ place, label, value, onDone }: FormulaEditorProp
 function useTrial(place: FormulaPlace, text: string) {
   const rested = useDebounce(text, 120)[0];
   return useQuery({
-    queryKey: ["feed", place.feed, "formula", place.delivery, place.row, place.value, rested],
+    queryKey: ["feed", place.feed, "formula", place.delivery, place.row, place.value, place.written, rested],
     enabled: rested.trim() !== "",
     placeholderData: (before) => before,
     queryFn: () =>
       take(
         api.POST("/api/v1/feeds/{feed_id}/formula", {
           params: { path: { feed_id: place.feed }, query: { delivery_id: place.delivery } },
-          body: { formula: rested, row: place.row, value: place.value },
+          body: { formula: rested, row: place.row, value: place.value, written: place.written },
         }),
       ),
   }).data;

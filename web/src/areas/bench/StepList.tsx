@@ -69,7 +69,7 @@ export function StepList({ steps, stages, supplier, fieldLabel, place, onChange 
             <Box sx={{ pl: 1, pb: 1 }}>
               <StepSettings
                 step={step}
-                place={{ ...place, value: before(index)?.value ?? null }}
+                place={{ ...place, value: before(index)?.value ?? null, written: before(index)?.written }}
                 onChange={(s) => replace(index, s)}
               />
               <EffectLine effect={stageOf(index)?.effect} />

@@ -25,10 +25,19 @@ def sheet_of(flow: Flow, ctx: Context) -> Sheet:
     if names is None:
         raise CrosswalkError("A formula needs the columns of a delivery.")
 
-    def fact(name: str) -> pl.Expr:
-        return flow.text if name == VALUE else names.fact(name)
+    def fact(name: str) -> Term:
+        return _so_far(flow) if name == VALUE else names.fact(name)
 
     return Sheet(names.column, names.field, fact, ctx.decimal, flow.keep, names.mark)
+
+
+def _so_far(flow: Flow) -> Term:
+    """The value that a step gets: a number is one already, and text has a decimal point unless it
+    stands as it arrived."""
+    if flow.numeric:
+        return Term("number", flow.value)
+    mark = "." if flow.style == "plain" else flow.mark
+    return Term("text", flow.text, mark=mark, either=flow.style == "changed")
 
 
 def _references(text: str) -> list[Reference]:

@@ -149,7 +149,7 @@ def look_of(ctx: Context) -> Look:
         return convert(number(name), unit, "kg").value
 
     text = lambda name: sheet.text(names.field(name)).value  # noqa: E731
-    return Look(text, number, weight, names.fact)
+    return Look(text, number, weight, lambda name: names.fact(name).value)
 
 
 class UseChain(BaseStep):

@@ -61,11 +61,16 @@ class Measure(BaseStep):
     def _spelled(self, flow: Flow, ctx: Context, text: pl.Expr) -> pl.Expr:
         """One plain number and its unit. Nearly all cells are that already."""
         mark = flow.decimal(ctx)
+        stated = "" if self.column else self.stated
+
+        def read(cell: str) -> str:
+            return spell(cell, mark, self.part, target=self.target, stated=stated)
+
         if self.part > 1:
             # Without such a part there is no measure, however plain the cell.
-            odd = each_distinct(text, lambda t: _part(t, spell(t, mark, self.part)), "")
+            odd = each_distinct(text, lambda t: _part(t, read(t)), "")
         else:
-            odd = each_distinct(text, lambda t: spell(t, mark, self.part), PLAIN, but=True)
+            odd = each_distinct(text, read, PLAIN, but=True)
         return flow.keep(odd)
 
     @property

@@ -388,11 +388,11 @@ def _roots(numbers: pl.Series) -> pl.Series:
 def _to_step(
     sheet: Sheet, number: pl.Expr, step: pl.Expr | None, mode: int | None, *, up: bool
 ) -> Outcome:
-    """A step of the other sign than the number is refused, as the standard has it; a step below 0
-    turns the direction."""
+    """A number above 0 with a step below it is refused, as the standard has it. One below 0 goes up
+    or down to a step above 0 as any other does: what is 0 less an ending is no mistake."""
     if step is None:
         return _by_mode(number, _ONE, mode, up=up)
-    crossed = (number * step.sign() < 0).fill_null(False)
+    crossed = ((number > 0) & (step < 0)).fill_null(False)
     trouble = Trouble("has another sign than its step", sheet.keep(crossed), pl.lit(""))
     return Term("number", pl.when(~crossed).then(_by_mode(number, step, mode, up=up)), (trouble,))
 

@@ -10,10 +10,12 @@ import polars as pl
 from nomotax.core.errors import CrosswalkError
 from nomotax.core.formula.functions.numbers import half_away
 from nomotax.core.formula.registry import Outcome, function
-from nomotax.core.formula.terms import Sheet, Term, Trouble
-from nomotax.core.numbers import NUMBER, DecimalMark, read_number
+from nomotax.core.formula.terms import Sheet, Term, Trouble, shortened
+from nomotax.core.numbers import NUMBER, SCALE, DecimalMark, read_number
 
 _MOST_REPEATS = 1_000
+#: Places behind the point of a number that is written, and digits of a form before it.
+_MOST_PLACES, _MOST_DIGITS = SCALE, 40
 
 
 def _counted(count: pl.Expr | None) -> pl.Expr:
@@ -191,6 +193,9 @@ def substitute(
     sheet: Sheet, text: pl.Expr, old: pl.Expr, new: pl.Expr, which: pl.Expr | None = None
 ) -> Outcome:
     new = new.fill_null("")
+    found = text.str.count_matches(old, literal=True)
+    whole = shortened(sheet, Term("text", text), text.str.len_chars() + found * new.str.len_chars())
+    text = sheet.keep(whole.value)
     parts = sheet.keep(text.str.split(old))
     if which is None:
         made = parts.list.join(new)
@@ -200,7 +205,8 @@ def substitute(
         there = (which >= 1) & (parts.list.len() > which)
         made = pl.when(there).then(pl.concat_str([before, new, after])).otherwise(text)
     # Nothing stands between all letters: an empty old text is not looked for.
-    return pl.when(old.fill_null("") == "").then(text).otherwise(made)
+    made = pl.when(old.fill_null("") == "").then(text).otherwise(made)
+    return Term("text", made, whole.troubles)
 
 
 @function(
@@ -281,8 +287,10 @@ def exact(sheet: Sheet, one: pl.Expr, other: pl.Expr) -> Outcome:
     gives="t",
 )
 def rept(sheet: Sheet, text: pl.Expr, count: pl.Expr) -> Outcome:
-    times = count.clip(0, _MOST_REPEATS)
-    return pl.when(text.is_not_null()).then(text.repeat_by(times).list.join(""))
+    times = sheet.keep(count.clip(0, _MOST_REPEATS))
+    whole = shortened(sheet, Term("text", text), text.str.len_chars() * times)
+    made = whole.value.repeat_by(times).list.join("")
+    return Term("text", pl.when(whole.value.is_not_null()).then(made), whole.troubles)
 
 
 @function(
@@ -436,6 +444,8 @@ def fixed(
     if bare is not None and not isinstance(bare.constant, bool):
         raise CrosswalkError("Whether commas are left out must be written as TRUE or FALSE.")
     kept = 2 if places is None else places
+    if kept > _MOST_PLACES:
+        raise CrosswalkError(f"A number is written with {_MOST_PLACES} places at the most.")
     number = half_away(number, kept) if kept < 0 else number
     plain = bare is not None and bare.constant is True
     return _written(number, max(kept, 0), thousands=not plain)
@@ -444,26 +454,60 @@ def fixed(
 @function(
     "text",
     "TEXT(value; form)",
-    'A number or a date in a written form: "0.00", "#,##0.00", "00000", "0%", "DD.MM.YYYY".',
+    'A number, a date or a time of day in a written form: "0.00", "0.###", "#,##0.00", "00000", '
+    '"0%", "0.0 ""kg""", "DD.MM.YYYY", "HH:MM".',
     'TEXT(7; "000")',
     "007",
     takes="ac",
     gives="t",
 )
 def text_of(sheet: Sheet, value: Term, form: str) -> Outcome:
-    if re.fullmatch(r"(?i)[dmy./\- ]+", form):
+    if re.fullmatch(r"(?i)[dmy./\- ]*[dy][dmy./\- ]*", form):
         turned = sheet.date(value)
         return Term("text", turned.value.dt.to_string(_date_form(form)), turned.troubles)
-    shape = re.fullmatch(r"(#,##)?(0*#?)(?:\.(0+))?(%?)", form)
-    if not shape or not (shape[2] or shape[3]):
+    turned = sheet.number(value)
+    if re.fullmatch(r"(?i)h{1,2}:mm(:ss)?", form):
+        return Term("text", _time_of_day(turned.value, form), turned.troubles)
+    before, shape, after = _shape(form)
+    number = turned.value * 100 if shape[5] else turned.value
+    sure, open_places = len(shape[3] or ""), len(shape[4] or "")
+    digits = len(shape[2].strip("#"))
+    made = _written(number, sure + open_places, bool(shape[1]), digits, sure)
+    made = pl.when(made.is_not_null()).then(pl.lit(before) + made + pl.lit(shape[5] + after))
+    return Term("text", made, turned.troubles)
+
+
+_QUOTED = r'"[^"]*"|[ €$£¥]'
+
+
+def _shape(form: str) -> tuple[str, re.Match[str], str]:
+    """The written form of a number, and what stands before and behind it in quotes."""
+    found = re.fullmatch(rf"((?:{_QUOTED})*)([#,0.%]+)((?:{_QUOTED})*)", form)
+    shape = re.fullmatch(r"(#,##)?(0*#?)(?:\.(0*)(#*))?(%?)", found[2]) if found else None
+    if not found or not shape or not (shape[2] or shape[3] or shape[4]):
         raise CrosswalkError(
             f"The form {form!r} is not known.",
-            remedy='Write it like "0.00", "#,##0.00", "00000", "0%" or "DD.MM.YYYY".',
+            remedy='Write it like "0.00", "0.###", "#,##0.00", "00000", "0%", "0.0 ""kg""", '
+            '"DD.MM.YYYY" or "HH:MM".',
         )
-    turned = sheet.number(value)
-    number = turned.value * 100 if shape[4] else turned.value
-    made = _written(number, len(shape[3] or ""), bool(shape[1]), len(shape[2].strip("#")))
-    return Term("text", made + pl.lit(shape[4]), turned.troubles)
+    if len(shape[2]) > _MOST_DIGITS or len((shape[3] or "") + (shape[4] or "")) > _MOST_PLACES:
+        raise CrosswalkError(
+            f"A number is written with {_MOST_DIGITS} digits and {_MOST_PLACES} places at the most."
+        )
+    return found[1].replace('"', ""), shape, found[3].replace('"', "")
+
+
+def _time_of_day(days: pl.Expr, form: str) -> pl.Expr:
+    """The part of a day that a number has behind its point, to the second."""
+    part = days - days.floor()
+    seconds = (part * 86_400).round(0, mode="half_away_from_zero").cast(pl.Int64) % 86_400
+    hours = (seconds // 3_600).cast(pl.String)
+    if form.lower().startswith("hh"):
+        hours = hours.str.pad_start(2, "0")
+    parts = [hours, (seconds // 60 % 60).cast(pl.String).str.pad_start(2, "0")]
+    if form.lower().endswith("ss"):
+        parts.append((seconds % 60).cast(pl.String).str.pad_start(2, "0"))
+    return pl.concat_str(parts, separator=":")
 
 
 def _date_form(form: str) -> str:
@@ -473,7 +517,10 @@ def _date_form(form: str) -> str:
     )
 
 
-def _written(number: pl.Expr, places: int, thousands: bool, digits: int = 1) -> pl.Expr:
+def _written(
+    number: pl.Expr, places: int, thousands: bool, digits: int = 1, sure: int | None = None
+) -> pl.Expr:
+    """A number with its places; zeros at the end only as far as the ``sure`` places go."""
     rounded = number.round(places, mode="half_away_from_zero").cast(pl.Decimal(38, places))
     text = rounded.abs().cast(pl.String)
     whole = text.str.split(".").list.first().str.pad_start(digits, "0")
@@ -482,5 +529,8 @@ def _written(number: pl.Expr, places: int, thousands: bool, digits: int = 1) -> 
         grouped = whole.str.reverse().str.replace_all(r"(\d{3})", "${1},")
         whole = grouped.str.reverse().str.strip_chars_start(",")
     tail = pl.lit("") if not places else pl.lit(".") + text.str.split(".").list.last()
+    if sure is not None and sure < places:
+        kept, further = tail.str.head(1 + sure), tail.str.slice(1 + sure)
+        tail = (kept + further.str.strip_chars_end("0")).str.strip_chars_end(".")
     sign = pl.when(rounded < 0).then(pl.lit("-")).otherwise(pl.lit(""))
     return sign + whole + tail
