@@ -33,7 +33,7 @@ check-web:
 	cd web && PATH="$(CURDIR)/.venv/node/bin:$$PATH" npm run --silent lint
 
 unit: .venv/.dev web/node_modules/.installed
-	$(PY) -m pytest tests -n 2 -m "not browser"
+	$(PY) -m pytest tests -n 2 --dist loadgroup -m "not browser"
 	cd web && PATH="$(CURDIR)/.venv/node/bin:$$PATH" npm run --silent test
 
 browser: .venv/.dev web/dist/.built

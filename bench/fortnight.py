@@ -189,7 +189,9 @@ def _became(fetch: FetchLine) -> tuple[str, str]:
 
 def replay(hosts: StandIns, days: int, suppliers: Sequence[str]) -> Iterator[Outcome]:
     """So many days of some suppliers."""
-    feeds = set_up(hosts, suppliers)
+    # On the eve: what comes after a moment is worked out from then on.
+    with clock_at((BEGIN - timedelta(hours=12)).astimezone(UTC)):
+        feeds = set_up(hosts, suppliers)
     for day in range(1, days + 1):
         yield from live(hosts, feeds, day)
 

@@ -183,9 +183,9 @@ def client(demo, app, monkeypatch):
 def work():
     """Runs the queue until it is empty, as a worker would."""
     from nomotax.jobs.app import run_worker
-    from nomotax.records.queue import READS, RUNS
+    from nomotax.records.queue import FETCHES, READS, RUNS
 
-    return lambda: run_worker(wait=False, queues=(RUNS, READS))
+    return lambda: run_worker(wait=False, queues=(RUNS, READS, FETCHES))
 
 
 @pytest.fixture

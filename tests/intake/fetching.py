@@ -27,4 +27,7 @@ def each_fetched(source, known=None, limits=None, **secrets):
             with bring(source, place, group, known, limits) as brought:
                 if brought is not None:
                     told = brought.name, brought.path.read_bytes()
-                    yield told, now_known(source, found, groups[n + 1 :], brought.files, looked_at)
+                    yield (
+                        told,
+                        now_known(source, found, known, groups[: n + 1], brought.files, looked_at),
+                    )

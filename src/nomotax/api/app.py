@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import gc
+from contextlib import ExitStack
 from typing import Any
 
-from flask import Response, abort, send_from_directory
+from flask import Response, abort, g, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from werkzeug.exceptions import NotFound, RequestEntityTooLarge
 
@@ -37,7 +38,7 @@ from nomotax.api.answers import Problem, attach, invalid, problem
 from nomotax.api.demo import api as demo_api
 from nomotax.api.doors import guard
 from nomotax.log import quiet_log
-from nomotax.records.database import ping
+from nomotax.records.database import ping, waiting_at_most
 from nomotax.settings import settings
 
 _AREAS = (
@@ -45,6 +46,10 @@ _AREAS = (
     profiles, ranges, prices, crosswalks, lookups, rates,
     runs, snapshots, removals, notes, contrasts, messages,
 )  # fmt: skip
+
+
+#: Milliseconds that a request waits for what another is changing.
+_LOCK_PATIENCE = 8_000
 
 
 class _Api(OpenAPI):
@@ -73,6 +78,7 @@ def create_app() -> OpenAPI:
     app.config["MAX_CONTENT_LENGTH"] = settings().upload_limit + (1 << 16)
     attach(app)
     guard(app)
+    _be_answered_soon(app)
 
     @app.errorhandler(RequestEntityTooLarge)
     def _too_large(error: RequestEntityTooLarge) -> Response:
@@ -108,6 +114,21 @@ def create_app() -> OpenAPI:
             return send_from_directory(settings().web, "index.html", max_age=0)
 
     return app
+
+
+def _be_answered_soon(app: OpenAPI) -> None:
+    """A person is not held up by what a worker is changing: each request waits for a lock so long,
+    and then says what is under way."""
+
+    @app.before_request
+    def _begin() -> None:
+        g.waiting = ExitStack()
+        g.waiting.enter_context(waiting_at_most(_LOCK_PATIENCE))
+
+    @app.teardown_request
+    def _end(error: BaseException | None) -> None:
+        if "waiting" in g:
+            g.waiting.close()
 
 
 def served_app() -> OpenAPI:

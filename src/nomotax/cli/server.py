@@ -26,9 +26,11 @@ _DEFAULT_PORT = 8420
 _PATIENCE = 60.0
 _PROGRAM = (sys.executable, "-m", "nomotax.cli.main")
 #: The workers that are started, each with what it does: a look never holds up a run, and a file is
-#: read by whichever has time.
-_WORKERS = {"worker": ("runs", "reads"), "looker": ("looks", "reads")}
-_QUEUES = ["runs", "reads", "looks"]
+#: read by whichever has time. A host that is slow holds up fetches alone.
+_WORKERS = {
+    "worker": ("runs", "reads"), "fetcher": ("fetches",), "looker": ("looks", "reads"),
+}  # fmt: skip
+_QUEUES = ["runs", "reads", "fetches", "looks"]
 
 
 @click.command()
@@ -155,7 +157,7 @@ def down() -> None:
 @click.option("--until-empty", is_flag=True, help="End when no job is left.")
 @click.option(
     "--queue", "queues", multiple=True, type=click.Choice(_QUEUES),
-    help="Work of these kinds alone: runs and fetches, files to be read, looks for suggestions.",
+    help="Work of these kinds alone: runs, files to be read, fetches, looks for suggestions.",
 )  # fmt: skip
 def worker(concurrency: int, until_empty: bool, queues: tuple[str, ...]) -> None:
     """Do background work until stopped. Start more of these for more throughput."""

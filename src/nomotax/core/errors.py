@@ -68,6 +68,10 @@ class StaleChangeset(Conflict):
     """The catalog has changed since this changeset was prepared."""
 
 
+class Overtaken(NomotaxError):
+    """Another worker has taken this up meanwhile, or somebody has stopped it."""
+
+
 class HeldRun(Conflict):
     """A guard holds this run."""
 

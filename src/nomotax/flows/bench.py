@@ -170,7 +170,7 @@ def save_draft(
     crosswalk, found = with_levels(feed_id, crosswalk)
     with session() as db:
         walks = Crosswalks(db, Feeds.holding(db, feed_id).store_id)
-        record = walks.from_feed(feed_id)
+        record = walks.from_feed(feed_id, alone=True)
         if record.revision != revision:
             raise Conflict(
                 "This crosswalk was edited elsewhere in the meantime.",

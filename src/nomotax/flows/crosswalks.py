@@ -44,4 +44,4 @@ def take_bundle(feed_id: int, bundle: Bundle, replace: bool = True) -> None:
         for places in bundle.category_tables:
             Stores(db).add_categories(store_id, [p for p in places.placements.values() if p])
         walks = Crosswalks(db, store_id)
-        walks.edit(walks.from_feed(feed_id), bundle.crosswalk)
+        walks.edit(walks.from_feed(feed_id, alone=True), bundle.crosswalk)

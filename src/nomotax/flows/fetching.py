@@ -8,10 +8,11 @@ from datetime import datetime
 from time import monotonic
 from typing import IO, cast
 
+import structlog
 from pydantic import BaseModel
 from sqlmodel import Session
 
-from nomotax.core.errors import Conflict, NomotaxError, UnreadableFile
+from nomotax.core.errors import Conflict, NomotaxError, Overtaken, UnreadableFile
 from nomotax.flows.messages import say, works
 from nomotax.flows.receive import keep_once, read_leaning, read_queued, take_in
 from nomotax.flows.scopes import scope_named
@@ -29,6 +30,8 @@ from nomotax.records.queue import enqueue
 from nomotax.records.repositories import Deliveries, Feeds
 from nomotax.records.repository import known_id
 from nomotax.records.tables import Delivery, Feed, Fetch
+
+log = structlog.get_logger()
 
 #: So often, in seconds, a fetch says how far it is, and hears of a stop.
 _OFTEN = 0.5
@@ -134,13 +137,13 @@ class _Telling:
     _stage: str = ""
 
     def __call__(self, stage: str, done: int = 0, total: int | None = None) -> None:
-        """Raises ``FetchStopped``."""
+        """Raises ``FetchStopped``, ``Overtaken``."""
         if stage == self._stage and monotonic() - self._last < _OFTEN:
             return
         fresh, self._stage, self._last = stage != self._stage, stage, monotonic()
         with session() as db:
             fetches = Fetches(db, self.fetch.store_id)
-            one = fetches.get(known_id(self.fetch))
+            one = fetches.alone(self.fetch)
             if one.status in ENDS:
                 raise FetchStopped(_STOPPED)
             one.stage, one.done, one.total = stage, done, total
@@ -150,8 +153,8 @@ class _Telling:
 
     def taken(self, db: Session, delivery: Delivery) -> None:
         """Keep what is taken with the fetch from its first moment on: whoever goes on with it,
-        where this worker dies, finds it there."""
-        one = Fetches(db, self.fetch.store_id).get(known_id(self.fetch))
+        where this worker dies, finds it there. Raises ``Overtaken``; then nothing is taken."""
+        one = Fetches(db, self.fetch.store_id).alone(self.fetch)
         one.deliveries = [*one.deliveries, known_id(delivery)]
         db.add(one)
 
@@ -170,12 +173,21 @@ class _Outcome:
 
 def fetch_queued(fetch_id: int) -> None:
     """What a worker does with a fetch that waits: that of a feed's companions first, so that what
-    comes together is one delivery. What goes wrong is kept with it."""
+    comes together is one delivery. What goes wrong is kept with it. A worker that was slow, and
+    counted as gone, leaves it to the one that has taken it up since."""
+    try:
+        _fetch_queued(fetch_id)
+    except Overtaken as error:
+        log.warning("fetch overtaken", fetch=fetch_id, said=error.message)
+
+
+def _fetch_queued(fetch_id: int) -> None:
     with session() as db:
         fetches = Fetches.holding(db, fetch_id)
         one = fetches.get(fetch_id)
         if one.status in ENDS:
             return
+        fetches.take_up(one)
         feed = Feeds(db, one.store_id).get(one.feed_id)
         others = [c for c in companions_of(db, feed) if c.source and not c.removed_at]
     fresh = [d for other in others for d in _of_companion(other, one)]
@@ -207,6 +219,8 @@ def _begin_known(fetch: Fetch, found: _Outcome) -> None:
 def _begin(delivery: Delivery, fetch: Fetch, found: _Outcome, own: bool) -> bool:
     """Go on with what has come, and say whether that is so; why it cannot be is said with the
     fetch."""
+    with session() as db:
+        Fetches(db, fetch.store_id).alone(fetch)
     try:
         return begin(
             delivery, parse_policy(fetch.may) if own else None, fetch.scope if own else ""
@@ -223,6 +237,7 @@ def _of_companion(other: Feed, asked: Fetch) -> list[Delivery]:
         # A worker that died may have begun it.
         own = fetches.part_of(known_id(asked), key)
         own = own or fetches.add(key, f"for fetch {asked.id}", parent_id=asked.id)
+        fetches.take_up(own)
     found = _fetch(other, own, leaning=False)
     _end(own, found)
     return found.taken
@@ -244,7 +259,7 @@ def _fetch(feed: Feed, fetch: Fetch, leaning: bool = True) -> _Outcome:
     tell, taken = _Telling(fetch), _taken_before(fetch)
     try:
         with session() as db:
-            one = Fetches(db, fetch.store_id).get(known_id(fetch))
+            one = Fetches(db, fetch.store_id).alone(fetch)
             one.status, one.started_at = "fetching", one.started_at or now()
             db.add(one)
         source = saved_source(feed)
@@ -255,6 +270,8 @@ def _fetch(feed: Feed, fetch: Fetch, leaning: bool = True) -> _Outcome:
         return _Outcome(status, said, taken=taken)
     except FetchStopped as stopped:
         return _Outcome("stopped", stopped.message, taken=taken)
+    except Overtaken:
+        raise
     except NomotaxError as error:
         where = f" ({error.where})" if error.where else ""
         return _Outcome("failed", f"{error.message}{where}", error.remedy, taken)
@@ -299,8 +316,9 @@ def _take_all(
                     delivery = take_in(known_id(feed), brought.name, stream, leaning, tell.taken)
                 if delivery is not None:
                     taken.append(delivery)
-                left = groups[n + 1 :]
-                _keep_known(feed, source, now_known(source, found, left, brought.files, looked_at))
+                done = groups[: n + 1]
+                now_is = now_known(source, found, known, done, brought.files, looked_at)
+                _keep_known(tell.fetch, feed, source, now_is)
     names = ", ".join(_names(group) for group in groups)
     return "unchanged", f"{names}: the same bytes as before."
 
@@ -322,14 +340,15 @@ def _came(taken: Sequence[Delivery]) -> str:
 
 def _keep_files(fetch: Fetch, files: Sequence[BaseModel]) -> None:
     with session() as db:
-        one = Fetches(db, fetch.store_id).get(known_id(fetch))
+        one = Fetches(db, fetch.store_id).alone(fetch)
         one.files = [*one.files, *(f.model_dump(mode="json") for f in files)]
         db.add(one)
 
 
-def _keep_known(feed: Feed, source: Source, known: Known) -> None:
+def _keep_known(fetch: Fetch, feed: Feed, source: Source, known: Known) -> None:
     """What the source holds by now, unless somebody has set another one meanwhile."""
     with session() as db:
+        Fetches(db, fetch.store_id).alone(fetch)
         fresh = Feeds(db, feed.store_id).get(known_id(feed))
         if saved_source(fresh) == source:
             fresh.known = known.model_dump(mode="json")
@@ -383,7 +402,8 @@ def _note_sent(db: Session, feed_id: int, name: str, delivery: Delivery | None) 
     else:
         one.deliveries = [known_id(delivery)]
         fetches.end(one, "new", f"{name} came.")
-        enqueue(db, "read_sent", fetch_id=known_id(one))
+        # What is sent, and what is fetched, goes on in the order in which it came.
+        enqueue(db, "read_sent", lock=f"fetch {feed_id}", fetch_id=known_id(one))
     return _line(one)
 
 
@@ -408,7 +428,7 @@ def read_sent(fetch_id: int) -> None:
 def _end(fetch: Fetch, found: _Outcome) -> None:
     with session() as db:
         fetches = Fetches(db, fetch.store_id)
-        one = fetches.get(known_id(fetch))
+        one = fetches.alone(fetch)
         one.deliveries = [known_id(d) for d in (*found.taken, *found.again)]
         fetches.end(one, found.status, found.said, found.remedy)
         _tell(db, one, found)

@@ -55,20 +55,15 @@ def say(
     told outward, a worker does so."""
     feed = Feeds.holding(db, feed_id).get(feed_id)
     messages = Messages(db, feed.store_id)
-    known = messages.standing(feed_id, kind)
-    if known is not None:
-        known.times, known.last_at = known.times + 1, now()
-        known.said, known.remedy, known.place = said[:_LONGEST], remedy[:_LONGEST], place
-        messages.keep(known)
-        return
-    made = messages.keep(
-        Message(
-            store_id=feed.store_id, feed_id=feed_id, kind=kind, said=said[:_LONGEST],
-            remedy=remedy[:_LONGEST], place=place,
-            # That something works again is so at one moment only.
-            ended_at=now() if kind == "recovered" else None,
-        )
+    made = Message(
+        store_id=feed.store_id, feed_id=feed_id, kind=kind, said=said[:_LONGEST],
+        remedy=remedy[:_LONGEST], place=place,
+        # That something works again is so at one moment only.
+        ended_at=now() if kind == "recovered" else None,
     )  # fmt: skip
+    if not messages.begin(made):
+        messages.again(made)
+        return
     told = Stores(db).get(feed.store_id).told
     # Each way is a job of its own: where one fails, the other is not gone again.
     if told.get("hook"):

@@ -294,7 +294,7 @@ def set_places(feed_id: int, edit: PlaceEdit) -> Placed:
         if separator is not None:
             changes["separator"] = separator
             walks = Crosswalks(db, store_id)
-            record = walks.from_feed(feed_id)
+            record = walks.from_feed(feed_id, alone=True)
             draft = draft_of(record)
             told = with_sign(draft, Stores(db).schema(store_id), {table: separator})
             if told != draft:

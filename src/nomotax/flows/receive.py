@@ -146,6 +146,7 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
         delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
         feed = Feeds(db, delivery.store_id).get(delivery.feed_id)
         saved = parse_reading(feed.reading) if feed.reading else None
+    known = _Asked(delivery_id, delivery.wanted)
     chosen = reading or saved
     with source_of(delivery, feed.password) as source:
         try:
@@ -160,7 +161,7 @@ def read(delivery_id: int, reading: Reading | None = None, fresh: bool = False) 
             pictures, damaged = keep_pictures(source, f"tables/{delivery_id}-pictures.parquet")
             _become(delivery, table, chosen, [*changed, *damaged], used)
         except NomotaxError as error:
-            return _keep_failure(delivery_id, error, reading)
+            return _keep_failure(known, error, reading)
     delivery.why, delivery.pictures_artifact = _reasons(chosen, found, saved is not None), pictures
     delivery.offers = [o.model_dump() for o in found.offers]
     # It is told as read once all is known of it: a run of it asks what is unusual, and what it
@@ -286,9 +287,19 @@ def _reasons(chosen: Reading, found: Detection, saved: bool) -> dict[str, str]:
     return reasons
 
 
-def _keep_failure(delivery_id: int, error: NomotaxError, reading: Reading | None) -> Delivery:
+@dataclass(frozen=True)
+class _Asked:
+    """A delivery that is read, and the reading that was wanted of it when that began."""
+
+    delivery_id: int
+    wanted: dict[str, Any] | None
+
+
+def _keep_failure(known: _Asked, error: NomotaxError, reading: Reading | None) -> Delivery:
     with session() as db:
-        delivery = Deliveries.holding(db, delivery_id).get(delivery_id)
+        delivery = Deliveries.holding(db, known.delivery_id).alone(known.delivery_id)
+        if delivery.wanted != known.wanted:
+            return delivery  # somebody wants it read otherwise by now
         if delivery.status != "stopped":
             delivery.status = "unreadable"
         delivery.error, delivery.stage, delivery.wanted = str(error), "", None
@@ -389,7 +400,14 @@ def _become(
 def _keep_read(delivery: Delivery, saved: Reading | None) -> Delivery:
     """A delivery that has been read, kept; ``saved`` as the reading of its feed as well."""
     with session() as db:
-        delivery = Deliveries(db, delivery.store_id).keep(delivery)
+        deliveries = Deliveries(db, delivery.store_id)
+        now = deliveries.alone(known_id(delivery))
+        if now.wanted != delivery.wanted:
+            # Somebody wants it read otherwise by now: a worker is asked for that already, and
+            # nothing of this reading is kept, neither here nor for the next delivery.
+            return now
+        db.expunge(now)
+        delivery = deliveries.keep(delivery)
         # Whatever it was meanwhile, as told of its progress, it is read now.
         db.refresh(delivery, ["status", "error", "stage"])
         delivery.status, delivery.error, delivery.stage = "waiting", "", ""

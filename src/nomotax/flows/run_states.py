@@ -10,7 +10,7 @@ import structlog
 from sqlalchemy import text
 from sqlmodel import Session, col, update
 
-from nomotax.core.errors import Conflict, DatabaseUnavailable, NomotaxError
+from nomotax.core.errors import Conflict, DatabaseUnavailable, NomotaxError, Overtaken
 from nomotax.flows.messages import say, works
 from nomotax.records.actors import at_work
 from nomotax.records.database import session
@@ -49,10 +49,6 @@ _ONLY = {
 
 class Stopped(NomotaxError):
     """A person stopped this run."""
-
-
-class Overtaken(NomotaxError):
-    """The run has gone on without this worker."""
 
 
 def move(db: Session, run_id: int, to: str, said: str = "", **values: Any) -> Run:

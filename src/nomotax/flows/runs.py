@@ -30,6 +30,7 @@ from nomotax.flows.run_states import Progress, ending, move, pace
 from nomotax.flows.undoing import prepare_undo
 from nomotax.flows.waiting import refuse_past
 from nomotax.flows.workbench import Workbench, open_workbench
+from nomotax.records.actors import acting
 from nomotax.records.crosswalks import Crosswalks
 from nomotax.records.database import session
 from nomotax.records.queue import enqueue
@@ -129,10 +130,16 @@ def prepare(run_id: int) -> None:
     goes on by itself. Of a run that is no longer waiting for it nothing is done; one whose worker
     died right after it was prepared is gone on with."""
     with session() as db:
-        run = Runs.holding(db, run_id).get(run_id)
+        runs = Runs.holding(db, run_id)
+        run = runs.get(run_id)
         if run.status not in ("queued", "preparing", "prepared"):
             return
         asked = run.status != "prepared"
+        if asked and run.used.get("then") and runs.before_it(run):
+            # What came before goes its whole way first, whichever workers there are.
+            with acting("schedule", "by itself"):
+                enqueue(db, "prepare", after=_PAUSE, run_id=run_id)
+            return
         if asked:
             run = move(db, run_id, "preparing", "preparing", stop_requested=False)
     if asked:
@@ -144,6 +151,8 @@ def prepare(run_id: int) -> None:
         go_on_by_itself(run_id)
 
 
+#: Seconds after which a run looks again whether the one before it is done.
+_PAUSE = 0.5
 #: Runs of no delivery.
 _PREPARED = {"undo": prepare_undo, "restore": prepare_restore, "dated": prepare_dated,
              "edit": prepare_edit}  # fmt: skip

@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 from nomotax.core.cron import Cron
 from nomotax.core.errors import Conflict, NomotaxError
 from nomotax.flows.fetching import ask
+from nomotax.flows.messages import say
 from nomotax.flows.scopes import scope_named
 from nomotax.flows.sources import companions_of
 from nomotax.flows.turns import SAID, Policy, parse_policy
@@ -165,8 +166,18 @@ def fire_due(at: datetime | None = None) -> int:
     with session() as db, acting("schedule", "by schedule"):
         ready = due(db, moment)
         for one in ready:
-            cron = Cron(expression=one.expression, zone=one.zone)
-            one.last_at, one.next_at = moment, next(iter(cron.after(moment)), None)
+            try:
+                cron = Cron(expression=one.expression, zone=one.zone)
+                comes = next(iter(cron.after(moment)), None)
+            except Exception as error:
+                # Kept by another version, or of a zone that is not known here: nothing else waits.
+                log.exception("a schedule cannot be worked out", schedule=one.id)
+                one.next_at, one.paused = None, True
+                said = f"Its schedule '{one.expression}' ({one.zone}) cannot be worked out, and is "
+                said += f"paused: {error}"
+                say(db, one.feed_id, "failed", said, f"feeds/{one.feed_id}/profile")
+                continue
+            one.last_at, one.next_at = moment, comes
             db.add(one)
             try:
                 with db.begin_nested():

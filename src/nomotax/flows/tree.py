@@ -264,7 +264,7 @@ class _Edit:
             if ruled != ladder:
                 before[name] = ladder.model_dump(mode="json")
                 self.lookups.save(ruled)
-        for feed, record in self.walks.by_feed().items():
+        for feed, record in self.walks.by_feed(alone=True).items():
             name, draft = f"feed:{feed}", draft_of(record)
             walk = change.crosswalk(name, draft)
             if walk != draft:

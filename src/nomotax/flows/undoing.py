@@ -37,7 +37,8 @@ def start_undo(run_id: int) -> Run:
     applied, or what it did is undone already by another."""
     with session() as db:
         runs = Runs.holding(db, run_id)
-        target = runs.get(run_id)
+        # Behind the lock two who take the same run back find the same undo.
+        target = runs.alone(run_id)
         if target.status != "applied":
             raise Conflict(f"This run is {target.status}; only an applied one can be undone.")
         _refuse_overtaken(db, _chain(db, target))

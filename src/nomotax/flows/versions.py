@@ -110,5 +110,5 @@ def copy_crosswalk(feed_id: int, source_id: int) -> list[str]:
         draft = doubted(draft, bench.schema, other.name)
     with session() as db:
         walks = Crosswalks(db, bench.store_id)
-        walks.edit(walks.from_feed(feed_id), draft)
+        walks.edit(walks.from_feed(feed_id, alone=True), draft)
     return sorted(open_workbench(feed_id).missing)

@@ -152,8 +152,8 @@ def choose(source: Source, found: Sequence[Found], known: Known) -> list[list[Fo
         return [[found[-1]]]
     passed = set(known.passed)
     fresh = [one for one in found if identity(one) not in passed]
-    _refuse_many(fresh)
-    return [[one] for one in fresh]
+    # Where more have come than are fetched at a time, the next fetch goes on behind these.
+    return [[one] for one in fresh[:MOST_FILES]]
 
 
 def identity(found: Found) -> str:
@@ -342,13 +342,15 @@ def fetch_small(address: str, most_bytes: int) -> bytes:
 def now_known(
     source: Source,
     found: Sequence[Found],
-    left: Sequence[Sequence[Found]],
+    before: Known,
+    done: Sequence[Sequence[Found]],
     taken: Sequence[FetchedFile],
     looked_at: datetime,
 ) -> Known:
-    """What is known once a delivery of several has been ``taken``; those that are ``left`` are not
-    passed, for the next fetch brings them where this one does not come to them."""
+    """What is known once a delivery of several has been ``taken``. Of what was found those are
+    passed that were ``before`` or that this fetch is ``done`` with; the others wait for their turn.
+    At first nothing waits: what lies there is older than the feed."""
     each = not isinstance(source, WebSource) and source.take == "each"
-    waiting = {identity(one) for group in left for one in group}
-    passed = [name for name in map(identity, found) if name not in waiting] if each else []
-    return Known(files=list(taken), passed=passed, looked_at=looked_at)
+    passed = {*before.passed, *(identity(one) for group in done for one in group)}
+    behind = [one for one in map(identity, found) if before.looked_at is None or one in passed]
+    return Known(files=list(taken), passed=behind if each else [], looked_at=looked_at)

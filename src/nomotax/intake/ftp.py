@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import ftplib
+import re
+import socket
 import ssl
 from collections.abc import Iterator, Sequence
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from pathlib import PurePosixPath
 
 from nomotax.intake.failures import FetchFailed, PassingFailure
@@ -24,9 +26,23 @@ class _Outside(ftplib.FTP_TLS):
     """Connects outside only; data come from the very address that answered, whatever it says of
     another one. ``at_once`` speaks TLS from the first byte on."""
 
-    def __init__(self, at_once: bool) -> None:
-        super().__init__(timeout=PATIENCE, context=trust(), encoding="utf-8")
+    def __init__(self, at_once: bool, encoding: str) -> None:
+        super().__init__(timeout=PATIENCE, context=trust(), encoding=encoding)
         self.at_once = at_once
+
+    def ntransfercmd(
+        self, cmd: str, rest: int | str | None = None
+    ) -> tuple[socket.socket, int | None]:
+        """Data come in the session of the control connection: servers ask for that, since it shows
+        that both are of one client (RFC 4217, section 10.2)."""
+        conn, size = ftplib.FTP.ntransfercmd(self, cmd, rest)
+        if self._prot_p:
+            held = self.sock.session if isinstance(self.sock, ssl.SSLSocket) else None
+            conn = self.context.wrap_socket(conn, server_hostname=self.host, session=held)
+        return conn, size
+
+    #: Whether data are secured, as the library keeps it.
+    _prot_p: bool
 
     def reach(self, host: str, port: int) -> None:
         self.host, self.port = host, port
@@ -46,10 +62,12 @@ class FtpPlace:
     def __init__(self, source: FtpSource, asked: Asked) -> None:
         self.source, self.today = source, asked.today
         self._password = asked.secrets.get("password", "")
+        self._encoding = "utf-8"
         self._ftp = self._open()
 
     def _open(self) -> _Outside:
-        source, made = self.source, _Outside(self.source.protection == "tls")
+        source = self.source
+        made = _Outside(source.protection == "tls", self._encoding)
         try:
             with _translated(source):
                 made.reach(source.host, source.port)
@@ -77,20 +95,50 @@ class FtpPlace:
         patterns = list(on_days(self.source.names, self.today, self.source.days_back))
         with _translated(self.source):
             try:
-                listed = list(self._facts())
-            except ftplib.error_perm as error:
-                if not str(error).startswith(("500", "502", "504")):
-                    raise
-                listed = [Found(PurePosixPath(n).name, n) for n in self._names()]
-                return matching(map(self._asked, matching(listed, patterns)[-_ASKED:]), patterns)
-        return matching(listed, patterns)
+                return self._look(patterns)
+            except UnicodeDecodeError:
+                # Names of a server that knows no UTF-8: each byte stands for a letter.
+                self._encoding = "latin-1"
+                self.again()
+                return self._look(patterns)
+
+    def _look(self, patterns: Sequence[str]) -> Sequence[Found]:
+        try:
+            return matching(list(self._facts()), patterns)
+        except ftplib.error_perm as error:
+            if not str(error).startswith(("500", "501", "502", "504")):
+                raise
+        # Facts are not listed: names are, some with their age, which is told exactly when asked.
+        listed = self._listed()
+        if listed is None:
+            listed = [Found(PurePosixPath(n).name, n) for n in self._names()]
+        return matching(map(self._asked, matching(listed, patterns)[-_ASKED:]), patterns)
 
     def _facts(self) -> Iterator[Found]:
-        for name, facts in self._ftp.mlsd(self.source.folder, ["type", "size", "modify"]):
-            if facts.get("type", "file").lower() == "file":
+        # Which facts are wanted is not said: some servers know them and refuse to be asked.
+        told = list(self._ftp.mlsd(self.source.folder))
+        kinds = {name: facts.get("type", "file").lower() for name, facts in told}
+        linked = set[str]()
+        if any("link" in kind for kind in kinds.values()):
+            linked = {one.name for one in self._listed() or []}
+        for name, facts in told:
+            path = str(PurePosixPath(self.source.folder) / name)
+            if kinds[name] == "file":
                 size = int(facts["size"]) if "size" in facts else None
-                path = str(PurePosixPath(self.source.folder) / name)
                 yield Found(name, path, size, _moment(facts.get("modify", "")))
+            elif "link" in kinds[name] and name in linked:
+                yield self._asked(Found(name, path))
+
+    def _listed(self) -> list[Found] | None:
+        """Files and links within the folder, as servers of Unix list them, to the minute or the
+        day; None of other lists."""
+        lines: list[str] = []
+        self._ftp.retrlines(f"LIST {self.source.folder}".strip(), lines.append)
+        known = [line for line in map(str.rstrip, lines) if _LINE.match(line)]
+        if lines and not known and not any(line.startswith(("d", "total")) for line in lines):
+            return None
+        found = (_of_line(line, self.source.folder, self.today) for line in known)
+        return [one for one in found if one is not None]
 
     def _names(self) -> list[str]:
         """The names alone, of a server that does not list facts."""
@@ -109,7 +157,7 @@ class FtpPlace:
 
     def _asked(self, found: Found) -> Found:
         """A file with its size and age (RFC 3659), where the server tells them."""
-        size, modified = None, None
+        size, modified = found.size, found.modified
         try:
             self._ftp.voidcmd("TYPE I")
             size = self._ftp.size(found.where)
@@ -139,6 +187,37 @@ def _moment(text: str) -> datetime | None:
         return None
 
 
+#: ``-rw-r--r-- 1 owner group 1234 Dec 02 14:47 list.csv``, or a year for the time.
+_LINE = re.compile(
+    r"^(?P<kind>[-l])\S{9}\S*\s+\d+\s+\S+\s+\S+\s+(?P<size>\d+)\s+(?P<month>[A-Z][a-z]{2})\s+"
+    r"(?P<day>\d{1,2})\s+(?:(?P<time>\d{1,2}:\d{2})|(?P<year>\d{4}))\s(?P<name>.+)$"
+)
+_MONTHS = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
+
+
+def _of_line(line: str, folder: str, today: date) -> Found | None:
+    """A file, or a link within the folder, as a list of Unix has it. What has a time and no year is
+    of the last twelve months."""
+    told = _LINE.match(line)
+    if told is None or told["month"] not in _MONTHS:
+        return None
+    name, _, leads = (
+        told["name"].partition(" -> ") if told["kind"] == "l" else (told["name"], "", "")
+    )
+    if "/" in leads:
+        return None
+    month, day = _MONTHS.index(told["month"]) + 1, int(told["day"])
+    hour, minute = map(int, (told["time"] or "0:0").split(":"))
+    later = (month, day) > (today.month, today.day + 1)
+    year = int(told["year"] or (today.year - 1 if later else today.year))
+    try:
+        moment = datetime(year, month, day, hour, minute, tzinfo=UTC)
+    except ValueError:
+        return None
+    size = None if told["kind"] == "l" else int(told["size"])
+    return Found(name, str(PurePosixPath(folder) / name), size, moment)
+
+
 class _translated:  # noqa: N801 - used like a function
     """Errors of the driver as ours."""
 
@@ -158,6 +237,17 @@ class _translated:  # noqa: N801 - used like a function
                     f"The server does not give it: {error}.", where=self.where,
                     remedy="Check the folder and the name, and that the user may read there.",
                 ) from error  # fmt: skip
+            case ftplib.error_perm() if str(error).startswith(("530", "532")):
+                raise FetchFailed(
+                    f"The server wants to be signed in to first: {error}.", where=self.where,
+                    remedy="Check user and password, and whether the account is still open.",
+                ) from error  # fmt: skip
+            case ftplib.error_perm() if str(error).startswith(("522", "521", "534", "536")):
+                raise FetchFailed(
+                    f"The server does not take data as they are secured: {error}.",
+                    where=self.where,
+                    remedy="Ask the supplier which protection is meant: TLS, or none.",
+                ) from error
             case ftplib.error_perm():
                 raise FetchFailed(
                     f"The server refuses: {error}.", where=self.where,

@@ -19,8 +19,9 @@ from nomotax.intake.outside import PATIENCE, connect, reason, trust, wrong_certi
 from nomotax.intake.place import Asked
 from nomotax.intake.spool import Spool
 
-#: So many messages are looked at, the newest first, and of so many days.
-_MOST, _DAYS = 40, 92
+#: So many messages are looked at, the newest first, and of so many days: of those that are each
+#: taken, more than ever come between two looks.
+_MOST, _MOST_EACH, _DAYS = 40, 2_000, 92
 
 
 class _Plain(imaplib.IMAP4):
@@ -86,8 +87,17 @@ class MailPlace:
         uids: set[str] = set()
         for sender in self.source.senders:
             about = self.source.subject or None
-            uids |= set(self._box.uids(AND(from_=sender, date_gte=since, subject=about)))
-        for uid in sorted(uids, key=int, reverse=True)[:_MOST]:
+            uids |= set(
+                self._box.uids(AND(from_=sender, date_gte=since, subject=about), charset="UTF-8")
+            )
+        most = _MOST_EACH if self.source.take == "each" else _MOST
+        if len(uids) > most and self.source.take == "each":
+            raise FetchFailed(
+                f"{len(uids):,} messages of these senders are there; {most:,} are looked at.",
+                where=self.source.mailbox,
+                remedy="Move those that are taken to another mailbox, or name the files closer.",
+            )
+        for uid in sorted(uids, key=int, reverse=True)[:most]:
             self.asked.limits.check()
             self.asked.limits.refuse(self._size(uid), f"message {uid}")
             for message in self._box.fetch(AND(uid=uid), mark_seen=False):

@@ -6,7 +6,7 @@ import asyncio
 from collections.abc import Coroutine, Sequence
 from datetime import UTC, datetime
 from pathlib import PurePosixPath
-from stat import S_ISREG
+from stat import S_ISLNK, S_ISREG
 from typing import Any, TypeVar
 
 import asyncssh
@@ -90,12 +90,16 @@ class SftpPlace:
                 agent_path=None, login_timeout=PATIENCE, connect_timeout=PATIENCE,
                 keepalive_interval=PATIENCE / 2,
             )  # fmt: skip
-            return await self._connection.start_sftp_client()
+            return await asyncio.wait_for(self._client(self._connection), PATIENCE)
         except asyncssh.HostKeyNotVerifiable as error:
             raise self._strange(client.shown) from error
         except BaseException:
             sock.close()
             raise
+
+    async def _client(self, connection: asyncssh.SSHClientConnection) -> asyncssh.SFTPClient:
+        # A name that is no UTF-8 is one all the same.
+        return await connection.start_sftp_client(path_errors="surrogateescape")
 
     def _strange(self, shown: str) -> StrangeHost:
         where = f"{self.source.host}:{self.source.port}"
@@ -113,20 +117,33 @@ class SftpPlace:
 
     def look(self) -> Sequence[Found]:
         patterns = list(on_days(self.source.names, self.today, self.source.days_back))
-        return matching(self._run(self._listed()), patterns)
+        return matching(self._run(asyncio.wait_for(self._listed(), 2 * PATIENCE)), patterns)
 
     async def _listed(self) -> list[Found]:
         folder = self.source.folder or "."
         found = []
         async for entry in self._sftp.scandir(folder):
             attrs = entry.attrs
+            name = str(entry.filename)
+            if attrs.permissions is not None and S_ISLNK(attrs.permissions):
+                attrs = await self._behind(folder, name) or attrs
             if attrs.permissions is not None and not S_ISREG(attrs.permissions):
                 continue
-            name = str(entry.filename)
             seconds = attrs.mtime
             modified = None if seconds is None else datetime.fromtimestamp(seconds, UTC)
             found.append(Found(name, str(PurePosixPath(folder) / name), attrs.size, modified))
         return found
+
+    async def _behind(self, folder: str, name: str) -> asyncssh.SFTPAttrs | None:
+        """What a link leads to, where that is within the folder: ``latest.csv``."""
+        try:
+            home = str(await self._sftp.realpath(folder)).rstrip("/")
+            there = str(await self._sftp.realpath(str(PurePosixPath(folder) / name)))
+            if not there.startswith(f"{home}/"):
+                return None
+            return await self._sftp.stat(there)
+        except asyncssh.SFTPError:
+            return None  # it leads nowhere
 
     def take(self, found: Found, spool: Spool, known: str = "") -> Found | None:
         told = repr(found.identity)
@@ -138,17 +155,25 @@ class SftpPlace:
         return found
 
     async def _bring(self, found: Found, spool: Spool) -> None:
-        async with self._sftp.open(found.where, "rb") as stream:
-            while True:
-                # Several pieces on the way at once; a short one is the last of them.
-                at = spool.size
-                asked = [stream.read(_PIECE, at + n * _PIECE) for n in range(_AHEAD)]
-                for piece in map(_bytes, await asyncio.gather(*asked)):
-                    if not piece:
-                        return
+        stream = await asyncio.wait_for(self._opened(found.where), PATIENCE)
+        done = False
+        while not done:
+            # Several pieces on the way at once; a short one is the last of them.
+            at = spool.size
+            asked = [stream.read(_PIECE, at + n * _PIECE) for n in range(_AHEAD)]
+            # A server may be there and yet say nothing more. Then the connection is given up: it
+            # would not answer to a file that is closed either.
+            came = await asyncio.wait_for(asyncio.gather(*asked), PATIENCE)
+            for piece in map(_bytes, came):
+                if piece:
                     spool.write(piece)
-                    if len(piece) < _PIECE:
-                        break
+                if len(piece) < _PIECE:
+                    done = not piece
+                    break
+        await asyncio.wait_for(stream.close(), PATIENCE)
+
+    async def _opened(self, where: str) -> asyncssh.SFTPClientFile:
+        return await self._sftp.open(where, "rb")
 
     def _run(self, work: Coroutine[Any, Any, T]) -> T:
         where = f"sftp://{self.source.host}:{self.source.port}/{self.source.folder.lstrip('/')}"
@@ -159,6 +184,9 @@ class SftpPlace:
                 f"The server does not let {self.source.user!r} in.", where=where,
                 remedy="Check user and password, or the private key.",
             ) from error  # fmt: skip
+        except TimeoutError as error:
+            said = f"The server was silent for {PATIENCE:.0f} seconds."
+            raise PassingFailure(said, where=where) from error
         except (asyncssh.SFTPNoSuchFile, asyncssh.SFTPPermissionDenied) as error:
             raise FetchFailed(
                 f"The server does not give it: {error.reason}.", where=where,

@@ -6,7 +6,7 @@ import asyncio
 import os
 import signal
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Awaitable, Callable, Sequence
 from functools import wraps
 
 import structlog
@@ -33,7 +33,7 @@ from nomotax.flows import (
 from nomotax.flows.run_states import give_back
 from nomotax.log import quiet_log
 from nomotax.records.database import database_url, refuse_other_version
-from nomotax.records.queue import LOOKS, QUEUES, READS, RUNS
+from nomotax.records.queue import FETCHES, LOOKS, QUEUES, READS, RUNS
 
 log = structlog.get_logger()
 
@@ -87,14 +87,14 @@ def _own(work: Callable[..., object]) -> Callable[..., object]:
 
 
 def run_worker(
-    wait: bool = True, concurrency: int = 1, queues: Sequence[str] = (RUNS, READS, LOOKS)
+    wait: bool = True, concurrency: int = 1, queues: Sequence[str] = (RUNS, READS, FETCHES, LOOKS)
 ) -> None:
     """Work until stopped; with ``wait=False`` until the queues are empty. Survives a database that
     goes away: work goes on when it returns, and what a worker left half done is taken up again by
     whichever finds it. Raises ``OtherVersion``."""
     quiet_log()
     _same_version(wait)
-    if wait and RUNS not in queues:
+    if wait and not {RUNS, FETCHES} & set(queues):
         os.nice(_LOWER)
     while True:
         try:
@@ -139,22 +139,44 @@ async def _work(wait: bool, concurrency: int, queues: Sequence[str]) -> None:
 
 async def _watch(worker: App) -> None:
     """Look for what other workers have left and for values whose day has come, as long as this
-    one lives."""
+    one lives. Each duty is tried by itself: one that fails is told in the log and tried again, and
+    keeps no other from being done."""
+
+    async def own_version() -> None:
+        await asyncio.to_thread(refuse_other_version)
+
+    async def jobs_left() -> None:
+        await take_up(worker, _SILENT)
+
     while True:
-        try:
-            await asyncio.to_thread(refuse_other_version)
-            await take_up(worker, _SILENT)
-            await asyncio.to_thread(dated.write_due)
-            await asyncio.to_thread(schedules.fire_due)
-            await asyncio.to_thread(messages.look_for_silence)
-            await asyncio.to_thread(telling.begin_digests)
-        except OtherVersion as error:
-            log.error("this worker ends", error=str(error), remedy=error.remedy)
-            os.kill(os.getpid(), signal.SIGTERM)
-            return
-        except (ConnectorException, DatabaseUnavailable) as error:
-            log.warning("could not look for jobs left behind", error=str(error))
+        for duty in (own_version, jobs_left, *map(_in_thread, _DUTIES)):
+            try:
+                await duty()
+            except OtherVersion as error:
+                log.error("this worker ends", error=str(error), remedy=error.remedy)
+                os.kill(os.getpid(), signal.SIGTERM)
+                return
+            except (ConnectorException, DatabaseUnavailable) as error:
+                log.warning("no database for what a worker watches", error=str(error))
+                break
+            except Exception as error:
+                what = getattr(duty, "__name__", "")
+                log.exception("a duty failed, and is tried again", duty=what, error=str(error))
         await asyncio.sleep(_BEAT)
+
+
+#: What a worker looks after beside its jobs.
+_DUTIES: tuple[Callable[[], object], ...] = (
+    dated.write_due, schedules.fire_due, messages.look_for_silence, telling.begin_digests,
+)  # fmt: skip
+
+
+def _in_thread(duty: Callable[[], object]) -> Callable[[], Awaitable[object]]:
+    @wraps(duty)
+    async def begun() -> object:
+        return await asyncio.to_thread(duty)
+
+    return begun
 
 
 async def take_up(worker: App, silent: float) -> int:

@@ -32,19 +32,25 @@ class Crosswalks(Repository):
         draft = Crosswalk().model_dump(mode="json")
         return self._add(CrosswalkRecord(store_id=self.store_id, feed_id=feed_id, draft=draft))
 
-    def from_feed(self, feed_id: int) -> CrosswalkRecord:
-        """The one that the feed's deliveries go by. Raises ``NotFound``."""
+    def from_feed(self, feed_id: int, *, alone: bool = False) -> CrosswalkRecord:
+        """The one that the feed's deliveries go by; ``alone``, whoever else edits it waits until
+        this transaction ends. Raises ``NotFound``."""
         query = select(CrosswalkRecord).where(
             CrosswalkRecord.store_id == self.store_id, CrosswalkRecord.feed_id == feed_id
         )
+        if alone:
+            query = query.with_for_update().execution_options(populate_existing=True)
         found = self.session.exec(query).first()
         if found is None:
             raise NotFound(f"There is no feed {feed_id}.")
         return found
 
-    def by_feed(self) -> dict[int, CrosswalkRecord]:
-        """Each of the store's by the feed that it is from."""
+    def by_feed(self, *, alone: bool = False) -> dict[int, CrosswalkRecord]:
+        """Each of the store's by the feed that it is from; ``alone`` as above."""
         query = select(CrosswalkRecord).where(CrosswalkRecord.store_id == self.store_id)
+        if alone:
+            query = query.order_by(col(CrosswalkRecord.id)).with_for_update()
+            query = query.execution_options(populate_existing=True)
         return {record.feed_id: record for record in self.session.exec(query)}
 
     def edit(self, record: CrosswalkRecord, draft: Crosswalk) -> None:
@@ -83,6 +89,8 @@ class Crosswalks(Repository):
         """The newest version if it says the same, else a new one; ``lookups`` are the revisions
         of those in the bundle, by their ids."""
         document, held = bundle.model_dump(mode="json", exclude=_LOOKUPS), dict(lookups)
+        # Two at once would give their versions the same number.
+        self.from_feed(record.feed_id, alone=True)
         newest = next(iter(self.versions(record)), None)
         if newest and newest.bundle == document and newest.lookups == held:
             if note:

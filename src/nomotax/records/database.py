@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 from functools import cache
 from pathlib import Path
 
@@ -11,7 +12,7 @@ from alembic import command
 from alembic.config import Config
 from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, create_engine, text
-from sqlalchemy.exc import DataError, DBAPIError, OperationalError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, OperationalError
 from sqlmodel import Session
 
 from nomotax.core.errors import Conflict, DatabaseUnavailable, OtherVersion, UnfitValue
@@ -19,7 +20,23 @@ from nomotax.settings import settings
 
 #: To compile a statement takes a quarter of a second, more than it ever saves here.
 UNCOMPILED = "jit=off"
+#: What PostgreSQL says of a record that may be there but once (SQLSTATE, class 23).
+_THERE_ALREADY = "23505"
 MIGRATIONS = Path(__file__).parent / "migrations"
+
+
+#: Milliseconds that a person's request waits for a lock that another holds; 0 has no end.
+_patience: ContextVar[int] = ContextVar("patience", default=0)
+
+
+@contextmanager
+def waiting_at_most(milliseconds: int) -> Iterator[None]:
+    """Within, nobody waits longer than that for what another is changing: that is a conflict."""
+    before = _patience.set(milliseconds)
+    try:
+        yield
+    finally:
+        _patience.reset(before)
 
 
 def database_url() -> str:
@@ -52,10 +69,13 @@ def session() -> Iterator[Session]:
     """One unit of work: committed as a whole, or not at all.
 
     Raises ``DatabaseUnavailable`` when the server cannot be reached or goes away meanwhile,
+    ``Conflict`` where another has made the same record or holds a lock for too long,
     ``UnfitValue`` for a number or a text that the database cannot keep.
     """
     try:
         with Session(engine_for(database_url()), expire_on_commit=False) as opened:
+            if _patience.get():
+                opened.connection().execute(text(f"set local lock_timeout = {_patience.get()}"))
             yield opened
             opened.commit()
     except OperationalError as error:
@@ -63,6 +83,13 @@ def session() -> Iterator[Session]:
     except DataError as error:
         raise UnfitValue(
             "A value does not fit what is kept.", where=str(error.orig).splitlines()[0]
+        ) from error
+    except IntegrityError as error:
+        if getattr(error.orig, "sqlstate", "") != _THERE_ALREADY:
+            raise
+        raise Conflict(
+            "Somebody else has made the same at this very moment.",
+            remedy="Look at it as it is by now; it is there.",
         ) from error
     except DBAPIError as error:
         if error.connection_invalidated:
@@ -72,7 +99,12 @@ def session() -> Iterator[Session]:
 
 def _translated(error: DBAPIError) -> DatabaseUnavailable | Conflict:
     if "lock timeout" in str(error.orig):
-        return Conflict("Another run is changing this catalog.", remedy="Try again when it ends.")
+        return Conflict(
+            "Something else is changing this store at the moment: most likely a run that is "
+            "being applied.",
+            where="Runs",
+            remedy="See there how far it is, and try again when it has ended.",
+        )
     return DatabaseUnavailable(
         "The database went away or cannot be reached; nothing was half-written.",
         where=str(error.orig).splitlines()[0] if str(error.orig) else "",

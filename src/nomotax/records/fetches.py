@@ -8,6 +8,7 @@ from sqlalchemy import text
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlmodel import col, select
 
+from nomotax.core.errors import Overtaken
 from nomotax.records.actors import at_work
 from nomotax.records.columns import now
 from nomotax.records.queue import without_job
@@ -28,6 +29,20 @@ class Fetches(Repository):
 
     def get(self, fetch_id: int) -> Fetch:
         return self._get(Fetch, fetch_id, "fetch")
+
+    def alone(self, fetch: Fetch) -> Fetch:
+        """The fetch as it is by now, which nobody else writes to until this transaction ends.
+        Raises ``Overtaken`` where another worker has taken it up since."""
+        query = select(Fetch).where(Fetch.id == fetch.id).with_for_update(of=Fetch)
+        fresh = self.session.exec(query.execution_options(populate_existing=True)).one()
+        if fresh.attempt != fetch.attempt:
+            raise Overtaken("Another worker has taken this fetch up meanwhile.")
+        return fresh
+
+    def take_up(self, fetch: Fetch) -> None:
+        """Go on with it from here: whoever has before finds that out."""
+        fetch.attempt += 1
+        self._add(fetch)
 
     def add(self, feed_id: int, because: str, **values: Any) -> Fetch:
         actor = at_work(self.session)

@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import ClassVar, Literal
 
 from sqlalchemy import DateTime, Index, func, text
+from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Field, SQLModel, col, select, update
 
 from nomotax.records.columns import doing, moment, now
@@ -57,6 +58,27 @@ class Messages(Repository):
             col(Message.ended_at).is_(None),
         )  # fmt: skip
         return self.session.exec(query).first()
+
+    def begin(self, message: Message) -> bool:
+        """Keep something that is so from now on; False where it is told already, if only by
+        somebody else at this very moment."""
+        values = message.model_dump(exclude={"id"}, exclude_none=True)
+        made = insert(Message).values(**values).on_conflict_do_nothing(
+            index_elements=[col(Message.feed_id), col(Message.kind)],
+            index_where=col(Message.ended_at).is_(None),
+        )  # fmt: skip
+        message.id = self.session.scalar(made.returning(col(Message.id)))
+        return message.id is not None
+
+    def again(self, message: Message) -> None:
+        """What is so already is said once more, and in these words from now on."""
+        standing = update(Message).where(
+            col(Message.store_id) == self.store_id, col(Message.feed_id) == message.feed_id,
+            col(Message.kind) == message.kind, col(Message.ended_at).is_(None),
+        )  # fmt: skip
+        said = message.model_dump(include={"said", "remedy", "place"})
+        values = {"times": col(Message.times) + 1, "last_at": now(), **said}
+        self.session.connection().execute(standing.values(values))
 
     def keep(self, message: Message) -> Message:
         return self._add(message)

@@ -9,15 +9,18 @@ from sqlmodel import Session
 
 from nomotax.records.actors import by_itself
 
-RUNS, LOOKS, READS = "runs", "looks", "reads"
+RUNS, LOOKS, READS, FETCHES = "runs", "looks", "reads", "fetches"
 #: The priority of what begins by itself; a person's work has 0, and higher goes first.
 BY_ITSELF = -10
 #: The priority of a file to be read: it takes little, and a person looks on.
 _SOON = 10
-#: The queue of each task. Looks are taken by a worker of their own, so that no run waits for one;
-#: files by whichever comes first, since a person waits for them.
+#: The priority of what ends something that has begun by itself: it goes before what would begin.
+_ENDING = -9
+#: The queue of each task. Fetches and looks are taken by workers of their own, so that no run waits
+#: for a host that is slow, or for a look; files by whichever comes first, since a person waits for
+#: them.
 QUEUES = {
-    "prepare": RUNS, "apply": RUNS, "read": READS, "read_sent": RUNS, "fetch": RUNS,
+    "prepare": RUNS, "apply": RUNS, "read": READS, "read_sent": FETCHES, "fetch": FETCHES,
     "snapshot": RUNS, "contrast": RUNS, "mail": RUNS, "call": RUNS,
     "digest": RUNS,
     "look_at_paths": LOOKS, "look_at_products": LOOKS,
@@ -26,7 +29,7 @@ QUEUES = {
 _ENQUEUE = text(
     "select procrastinate_defer_jobs_v1(array[(cast(:queue as varchar), cast(:task as varchar), "
     "cast(:priority as integer), cast(:lock as text), null, "
-    "cast(:args as jsonb), null)::procrastinate_job_to_defer_v1])"
+    "cast(:args as jsonb), now() + make_interval(secs => :after))::procrastinate_job_to_defer_v1])"
 )
 #: Whether a job about something waits or is at work; ``{}`` is the name of what it is about and
 #: the id of the row outside.
@@ -36,13 +39,16 @@ _HAS_JOB = (
 )
 
 
-def enqueue(db: Session, task: str, lock: str | None = None, **about: int) -> None:
-    """Have a worker do a task once this transaction is committed. Of jobs with the same ``lock``
-    one is at work at a time, in the order they came. What a person waits for goes before what
-    begins by itself."""
+def enqueue(
+    db: Session, task: str, lock: str | None = None, after: float = 0, **about: int
+) -> None:
+    """Have a worker do a task once this transaction is committed, ``after`` so many seconds. Of
+    jobs with the same ``lock`` one is at work at a time, in the order they came. What a person
+    waits for goes before what begins by itself."""
+    own = _ENDING if task == "apply" else BY_ITSELF
     values = {
         "queue": QUEUES[task], "task": task, "lock": lock, "args": json.dumps(about),
-        "priority": BY_ITSELF if by_itself() else _SOON if task == "read" else 0,
+        "priority": own if by_itself() else _SOON if task == "read" else 0, "after": after,
     }  # fmt: skip
     db.connection().execute(_ENQUEUE, values)
 

@@ -127,7 +127,12 @@ class Feeds(Repository):
         """The supplier of that name, made when new."""
         query = select(Supplier).where(Supplier.store_id == self.store_id, Supplier.name == name)
         found = self.session.exec(query).first()
-        return found or self._add(Supplier(store_id=self.store_id, name=name))
+        if found is None:
+            # Two at once: one of them makes the record.
+            new = insert(Supplier).values(store_id=self.store_id, name=name)
+            self.session.connection().execute(new.on_conflict_do_nothing())
+            found = self.session.exec(query).one()
+        return found
 
     def add(self, supplier: Supplier, name: str) -> Feed:
         return self._add(Feed(store_id=self.store_id, supplier_id=known_id(supplier), name=name))
@@ -142,6 +147,13 @@ class Deliveries(Repository):
 
     def get(self, delivery_id: int) -> Delivery:
         return self._get(Delivery, delivery_id, "delivery")
+
+    def alone(self, delivery_id: int) -> Delivery:
+        """The delivery as it is by now, which nobody else writes to until this transaction ends.
+        Raises ``NotFound``."""
+        self.get(delivery_id)
+        query = select(Delivery).where(Delivery.id == delivery_id).with_for_update()
+        return self.session.exec(query.execution_options(populate_existing=True)).one()
 
     def add(self, **values: Any) -> Delivery:
         return self._add(Delivery(store_id=self.store_id, **values))

@@ -67,6 +67,21 @@ class Runs(Repository):
     def get(self, run_id: int) -> Run:
         return self._get(Run, run_id, "run")
 
+    def before_it(self, run: Run) -> bool:
+        """Whether a run of the same feed that began by itself before this one is under way."""
+        query = select(Run.id).where(
+            Run.store_id == self.store_id, Run.feed_id == run.feed_id, col(Run.id) < run.id,
+            col(Run.status).in_(("queued", "preparing", "applying")),
+            col(Run.used).has_key("then"),  # type: ignore[attr-defined]  # of a JSONB column
+        )  # fmt: skip
+        return self.session.exec(query.limit(1)).first() is not None
+
+    def alone(self, run_id: int) -> Run:
+        """The run, which nobody else locks until this transaction ends. Raises ``NotFound``."""
+        self.get(run_id)
+        query = select(Run).where(Run.id == run_id).with_for_update(of=Run)
+        return self.session.exec(query.execution_options(populate_existing=True)).one()
+
     def add(self, **values: Any) -> Run:
         """A run by who is at work."""
         by = at_work(self.session)

@@ -226,7 +226,8 @@ class Fetch(Acted, table=True):
     how it ended: new, unchanged, nothing (none was there), failed or stopped; ``said`` is that in
     plain words, ``log`` how it went. Of what is being fetched ``done`` bytes are there, of
     ``total``, null while that is not known. The fetch of a companion is part of that of the feed
-    which joins it (``parent_id``). ``may`` is what becomes of what comes, "" for what the
+    which joins it (``parent_id``). ``attempt`` counts how often it was taken up: a worker that is
+    slow finds that another has. ``may`` is what becomes of what comes, "" for what the
     feed says of it, ``scope`` the fields that it is of, "" for all."""
 
     __tablename__: ClassVar[str] = "fetches"
@@ -239,6 +240,7 @@ class Fetch(Acted, table=True):
     may: str = ""
     scope: str = Field(default="", sa_column_kwargs={"server_default": ""})
     status: str = "queued"
+    attempt: int = Field(default=0, sa_column_kwargs={"server_default": "0"})
     stage: str = ""
     said: str = ""
     remedy: str = ""
