@@ -126,9 +126,9 @@ def test_nobody_waits_without_end_for_what_another_changes(demo):
     """An edit while a run is applied: it is told, after a while, what is under way."""
     with session() as held:
         Stores(held).locked(1)
-        with waiting_at_most(200), pytest.raises(Conflict, match="being applied"):
-            with session() as db:
-                Stores(db).locked(1)
+        told = pytest.raises(Conflict, match="being applied")
+        with waiting_at_most(200), told, session() as db:
+            Stores(db).locked(1)
 
 
 def test_a_worker_that_was_slow_leaves_a_fetch_to_the_one_that_took_it_up(demo):

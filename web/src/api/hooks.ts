@@ -152,10 +152,14 @@ const of = (feed: number, delivery?: number) => ({
 });
 
 /** Fields, columns and suggestions of a feed over one delivery. */
+export const getBench = (feed: number, delivery?: number) =>
+  take(api.GET("/api/v1/feeds/{feed_id}/bench", { params: of(feed, delivery) }));
+
+/** The bench as it was asked for last. */
 export function useBench(feed: number, delivery?: number) {
   return useQuery({
     queryKey: [...feedKey(feed), "bench", delivery ?? 0],
-    queryFn: () => take(api.GET("/api/v1/feeds/{feed_id}/bench", { params: of(feed, delivery) })),
+    queryFn: () => getBench(feed, delivery),
     placeholderData: keepPreviousData,
   });
 }

@@ -21,9 +21,18 @@ interface Reversal {
 interface UndoTools {
   did: (label: string, reverse?: () => Promise<unknown>) => void;
   failed: (error: unknown) => void;
+  /** Says something that a click answers, and stays until it is answered or put away. */
+  offer: (text: string, action: string, run: () => Promise<unknown>) => void;
 }
 
-const UndoContext = createContext<UndoTools>({ did: () => {}, failed: () => {} });
+const UndoContext = createContext<UndoTools>({ did: () => {}, failed: () => {}, offer: () => {} });
+
+/** What is said at the foot of the page, and what a click on it does. */
+interface Said {
+  text: string;
+  undo: boolean;
+  offer?: { action: string; run: () => Promise<unknown> };
+}
 
 /** Says what was done, and how it is taken back. */
 export const useUndo = () => useContext(UndoContext);
@@ -39,7 +48,7 @@ function isTyping(target: EventTarget | null): boolean {
 /** Remembers what was done in this place, for Ctrl+Z. */
 export function UndoProvider({ children }: { children: ReactNode }) {
   const stack = useRef<Reversal[]>([]);
-  const [said, setSaid] = useState<{ text: string; undo: boolean } | null>(null);
+  const [said, setSaid] = useState<Said | null>(null);
 
   const undo = useCallback(async () => {
     const last = stack.current.pop();
@@ -61,9 +70,19 @@ export function UndoProvider({ children }: { children: ReactNode }) {
       },
       failed: (error) =>
         setSaid({ text: error instanceof Error ? error.message : String(error), undo: false }),
+      offer: (text, action, run) => setSaid({ text, undo: false, offer: { action, run } }),
     }),
     [],
   );
+
+  const take = async ({ run }: NonNullable<Said["offer"]>) => {
+    setSaid(null);
+    try {
+      await run();
+    } catch (error) {
+      tools.failed(error);
+    }
+  };
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -81,15 +100,26 @@ export function UndoProvider({ children }: { children: ReactNode }) {
       {children}
       <Snackbar
         open={said !== null}
-        autoHideDuration={6000}
+        autoHideDuration={said?.offer ? null : 6000}
         onClose={(_, reason) => reason !== "clickaway" && setSaid(null)}
         message={said?.text}
         anchorOrigin={{ vertical: "bottom", horizontal: "center" }}
         action={
-          said?.undo && (
-            <Button color="inherit" onClick={() => void undo()}>
-              Undo
-            </Button>
+          said?.offer ? (
+            <>
+              <Button color="inherit" onClick={() => said.offer && void take(said.offer)}>
+                {said.offer.action}
+              </Button>
+              <Button color="inherit" onClick={() => setSaid(null)}>
+                Leave it
+              </Button>
+            </>
+          ) : (
+            said?.undo && (
+              <Button color="inherit" onClick={() => void undo()}>
+                Undo
+              </Button>
+            )
           )
         }
       />

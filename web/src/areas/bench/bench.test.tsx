@@ -308,7 +308,12 @@ describe("edits", () => {
       kept = { ...kept, crosswalk, revision: revision + 1 };
       return kept;
     });
-    return { server, now: () => kept };
+    server.on("GET /api/v1/feeds/1/bench", () => kept);
+    /** Somebody else edits it. */
+    const elsewhere = (crosswalk: Partial<Crosswalk>) => {
+      kept = { ...kept, crosswalk: { ...kept.crosswalk, ...crosswalk }, revision: kept.revision + 1 };
+    };
+    return { server, now: () => kept, elsewhere };
   }
 
   const start = () => {
@@ -345,15 +350,42 @@ describe("edits", () => {
     await waitFor(() => expect(now().crosswalk.fills).toEqual({}));
   });
 
+  it("of two people are both kept, each can be taken back without the other's", async () => {
+    const { now, elsewhere } = keeper();
+    const edits = start();
+    await edits.setFill("name", constant("a"), "Filled the name");
+    elsewhere({ fills: { ...now().crosswalk.fills, sku: constant("theirs") } });
+    await edits.setFill("name", constant("b"), "Changed the name");
+    expect(now().crosswalk.fills).toEqual({ name: constant("b"), sku: constant("theirs") });
+    expect(await screen.findByText("Changed the name. Elsewhere meanwhile: Sku")).toBeInTheDocument();
+    await userEvent.click(screen.getByRole("button", { name: "Undo" }));
+    await waitFor(() =>
+      expect(now().crosswalk.fills).toEqual({ name: constant("a"), sku: constant("theirs") }),
+    );
+  });
+
+  it("of two people about the same field: the second is told, and keeps its own at hand", async () => {
+    const { now, elsewhere } = keeper();
+    const edits = start();
+    elsewhere({ fills: { name: constant("theirs") } });
+    await edits.setFill("name", constant("mine"), "Filled the name");
+    expect(await screen.findByText(/^Name was changed elsewhere meanwhile/)).toBeInTheDocument();
+    expect(now().crosswalk.fills).toEqual({ name: constant("theirs") });
+    await userEvent.click(screen.getByRole("button", { name: "Put mine" }));
+    await waitFor(() => expect(now().crosswalk.fills).toEqual({ name: constant("mine") }));
+    await userEvent.click(await screen.findByRole("button", { name: "Undo" }));
+    await waitFor(() => expect(now().crosswalk.fills).toEqual({ name: constant("theirs") }));
+  });
+
   it("that the server refuses are told, and nothing is pushed for undo", async () => {
     new FakeServer().on("PUT /api/v1/feeds/1/draft", () => ({
       title: "No",
       status: 409,
-      detail: "edited elsewhere",
+      detail: "no such field",
     }));
     const edits = start();
     await edits.setFill("name", constant("a"), "one");
-    expect(await screen.findByText("edited elsewhere")).toBeInTheDocument();
+    expect(await screen.findByText("no such field")).toBeInTheDocument();
     expect(screen.queryByRole("button", { name: "Undo" })).toBeNull();
   });
 });

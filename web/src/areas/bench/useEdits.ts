@@ -2,8 +2,10 @@
  *  before has left, and each can be taken back. */
 import { useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
+import { Refusal } from "../../api/client";
 import {
   feedKey,
+  getBench,
   makeDated,
   makeFill,
   postAssumption,
@@ -16,6 +18,7 @@ import {
   type Suggestion,
 } from "../../api/hooks";
 import { useUndo } from "../../shell/undo";
+import { carried, differences } from "./merge";
 import { inWords, type Policy } from "./PolicyLine";
 
 export interface Edits {
@@ -40,6 +43,7 @@ export interface Edits {
   identify: (identity: Identity, label: string) => Promise<void>;
 }
 
+type Work = (now: BenchState) => Promise<BenchState>;
 type Change = (crosswalk: Crosswalk, bench: BenchState) => Crosswalk;
 
 /** The last edit of each feed that is under way. */
@@ -67,6 +71,18 @@ async function show(queries: QueryClient, state: BenchState) {
   ]);
 }
 
+const isEditedElsewhere = (error: unknown) =>
+  error instanceof Refusal && error.problem.status === 409 && error.message.includes("edited elsewhere");
+
+/** What an edit is about; one that cannot be made is about nothing, and says so when it is sent. */
+function quietly(about: () => string[]): string[] {
+  try {
+    return about();
+  } catch {
+    return [];
+  }
+}
+
 /** The edits of one bench. */
 export function useEdits(bench: BenchState): Edits {
   const queries = useQueryClient();
@@ -75,30 +91,69 @@ export function useEdits(bench: BenchState): Edits {
     const feed = bench.feed_id;
     const newest = () => queries.getQueryData<BenchState>(benchKey(bench, bench.delivery_id)) ?? bench;
 
-    const send = (work: (now: BenchState) => Promise<BenchState>, label: string) =>
+    const done = async (before: BenchState, work: Work, label: string) => {
+      const state = await work(before);
+      const shown = show(queries, state);
+      // What is done next, while the rest is asked for again, is taken back before this.
+      undo.did(label, () => inTurn(feed, () => restore(state.crosswalk, before.crosswalk)));
+      await shown;
+    };
+    const send = (work: Work, label: string, touches: string[]) =>
       inTurn(feed, async () => {
         const before = newest();
         try {
-          const shown = show(queries, await work(before));
-          // What is done next, while the rest is asked for again, is taken back before this.
-          undo.did(label, () => inTurn(feed, () => restore(before.crosswalk)));
-          await shown;
+          await done(before, work, label);
         } catch (error) {
+          if (isEditedElsewhere(error)) return again(before, work, label, touches);
           undo.failed(error);
           await queries.invalidateQueries({ queryKey: feedKey(feed) });
         }
       });
-    const restore = async (crosswalk: Crosswalk) =>
-      show(queries, await putDraft(feed, crosswalk, newest().revision, bench.delivery_id));
-    const save = (change: Change, label: string) =>
-      send((now) => putDraft(feed, change(now.crosswalk, now), now.revision, now.delivery_id), label);
+    /** Somebody else was quicker: the edit is made on what is there now, unless both are about the
+     *  same; then it is kept at hand. */
+    const again = async (before: BenchState, work: Work, label: string, touches: string[]) => {
+      try {
+        const now = await getBench(feed, bench.delivery_id);
+        await show(queries, now);
+        const theirs = differences(before.crosswalk, now.crosswalk);
+        const title = (name: string) => now.fields.find((f) => f.field.name === name)?.field.title || name;
+        const told = theirs.map(title).join(", ") || "something";
+        if (theirs.some((name) => touches.includes(name)))
+          undo.offer(
+            `${told} was changed elsewhere meanwhile. Yours is not kept yet: ${label}`,
+            "Put mine",
+            () => inTurn(feed, () => done(newest(), work, label)),
+          );
+        else await done(now, work, `${label}. Elsewhere meanwhile: ${told}`);
+      } catch (error) {
+        undo.failed(error);
+      }
+    };
+    /** Takes back what an edit has changed, and nothing that came since. */
+    const restore = async (after: Crosswalk, before: Crosswalk) => {
+      const now = newest();
+      const crosswalk = carried(now.crosswalk, after, before);
+      return show(queries, await putDraft(feed, crosswalk, now.revision, bench.delivery_id));
+    };
+    const save = (change: Change, label: string) => {
+      const touches = () => differences(newest().crosswalk, change(newest().crosswalk, newest()));
+      return send(
+        (now) => putDraft(feed, change(now.crosswalk, now), now.revision, now.delivery_id),
+        label,
+        quietly(touches),
+      );
+    };
 
     const put = (field: string, make: typeof makeFill, column: string, label: string) =>
-      send(async (now) => {
-        const fill = await make(feed, field, column, now.delivery_id);
-        const crosswalk = { ...now.crosswalk, fills: { ...now.crosswalk.fills, [field]: fill } };
-        return putDraft(feed, crosswalk, now.revision, now.delivery_id);
-      }, label);
+      send(
+        async (now) => {
+          const fill = await make(feed, field, column, now.delivery_id);
+          const crosswalk = { ...now.crosswalk, fills: { ...now.crosswalk.fills, [field]: fill } };
+          return putDraft(feed, crosswalk, now.revision, now.delivery_id);
+        },
+        label,
+        [field],
+      );
 
     return {
       setFill: (field, fill, label) =>
@@ -114,6 +169,7 @@ export function useEdits(bench: BenchState): Edits {
         send(
           (now) => postAssumption(feed, now.delivery_id, { fields, about, choice, revision: now.revision }),
           choice ? `Read as ${choice}` : "As it is",
+          fields,
         ),
       park: (column, label) => save((crosswalk, now) => parked(crosswalk, now, column), label),
       leaveOut: (column, out) =>
@@ -132,11 +188,15 @@ export function useEdits(bench: BenchState): Edits {
       parkAll: (columns) =>
         save((crosswalk, now) => parkedAll(crosswalk, now, columns), `Parked ${columns.length} columns`),
       fillAll: (suggestions) =>
-        send((now) => {
-          const fills = Object.fromEntries(suggestions.map((s) => [s.field, s.fill]));
-          const crosswalk = { ...now.crosswalk, fills: { ...now.crosswalk.fills, ...fills } };
-          return putDraft(feed, crosswalk, now.revision, now.delivery_id, Object.keys(fills));
-        }, `Took ${suggestions.length} suggestions`),
+        send(
+          (now) => {
+            const fills = Object.fromEntries(suggestions.map((s) => [s.field, s.fill]));
+            const crosswalk = { ...now.crosswalk, fills: { ...now.crosswalk.fills, ...fills } };
+            return putDraft(feed, crosswalk, now.revision, now.delivery_id, Object.keys(fills));
+          },
+          `Took ${suggestions.length} suggestions`,
+          suggestions.map((s) => s.field),
+        ),
       identify: (identity, label) => save((crosswalk) => ({ ...crosswalk, identity }), label),
       allow: (policy) => save((crosswalk) => ({ ...crosswalk, policy }), `The feed ${inWords(policy)}`),
     };
