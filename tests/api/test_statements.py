@@ -3,12 +3,19 @@ requests outlives a change."""
 
 from __future__ import annotations
 
+import io
+import json
 from contextlib import contextmanager
 
 import pytest
-from sqlalchemy import event
+from sqlalchemy import event, text
 
-from nomotax.records.database import database_url, engine_for
+from nomotax.flows import messages
+from nomotax.flows.receive import keep_once
+from nomotax.records.database import database_url, engine_for, session
+from nomotax.records.fetches import LEFT
+from nomotax.records.repositories import Deliveries
+from nomotax.records.tables import Delivery, Fetch
 from tests.api.test_first_hour import GARDEN, by_hand, feed_of
 from tests.api.test_path import BUNDLE, get, next_week, send
 
@@ -126,3 +133,49 @@ def test_two_feeds_with_the_same_columns_keep_apart(client):
     two = feed_of(client, "Harrow Garden", "b", GARDEN)
     by_hand(client, one, {"net_weight": "Gewicht g"})
     assert get(client, f"/feeds/{two}/bench")["crosswalk"]["fills"] == {}
+
+
+@pytest.fixture
+def long_known(client):
+    """Quarrow with 3,000 deliveries, each with a profile of some size, and as many fetches."""
+    profile = json.dumps([{"name": f"column {n}", "text": "x" * 300} for n in range(30)])
+    with session() as db:
+        db.connection().execute(
+            text(
+                "insert into deliveries (store_id, feed_id, file_name, sha256, size, received_at, "
+                "status, why, columns, rows, problems, profile, error, stage, offers, uses, because, "
+                "complete, "
+                "accepted) select 1, 1, 'week-' || n, 'hash ' || n, 60, now(), "
+                "'unreadable', '{}', '[]', 0, '[]', cast(:profile as jsonb), 'no table', '', '[]', "
+                "'{}', '', true, false from generate_series(1, 3000) n"
+            ),
+            {"profile": profile},
+        )
+        db.connection().execute(
+            text(
+                "insert into fetches (store_id, feed_id, because, may, status, stage, said, "
+                "remedy, done, files, deliveries, log, at) select 1, 1, '', '', 'unchanged', '', '', '', 0, "
+                "'[]', '[]', '[]', now() from generate_series(1, 3000)"
+            )
+        )
+    return client
+
+
+def test_what_a_page_and_a_fetch_load_does_not_grow_with_what_has_come(long_known, monkeypatch):
+    """Of 3,000 deliveries some are looked at, and what is under way is found by an index."""
+    loaded = []
+    for table in (Delivery, Fetch):
+        event.listen(table, "load", lambda one, _: loaded.append(one))
+    get(long_known, "/stores/1/arrivals")
+    get(long_known, "/feeds/1/fetches")
+    get(long_known, "/feeds/1/contract")
+    with session() as db:
+        deliveries = Deliveries(db, 1)
+        assert [d.file_name for d in deliveries.last(1, 2)] == ["week-3000", "week-2999"]
+        messages.works(db, 1, "It works.")
+    keep_once(1, "one.csv", io.BytesIO(b"a\n1\n"))
+    assert 0 < len(loaded) < 200
+    with session() as db:
+        db.connection().execute(text("analyze fetches"))
+        plan = db.connection().execute(text(f"explain {LEFT.text}")).scalars().all()
+    assert "fetches_under_way" in "\n".join(plan)

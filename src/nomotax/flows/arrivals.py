@@ -101,7 +101,7 @@ def arrivals(store_id: int) -> list[FeedLine]:
     """Every feed of the store with its deliveries, newest first."""
     with session() as db:
         feeds, runs = Feeds(db, store_id).all(), Runs(db, store_id)
-        received = Deliveries(db, store_id).all()
+        received = Deliveries(db, store_id).last_of_each(_LOOKED_AT)
         shown = {known_id(f): received.get(known_id(f), [])[:_SHOWN] for f, _ in feeds}
         newest = runs.newest_of([known_id(d) for own in shown.values() for d in own])
         walks = Crosswalks(db, store_id)
@@ -154,6 +154,8 @@ def _last_fetch(one: Fetch | None) -> LastFetch | None:
 
 #: So many seconds the questions of feeds are counted at a time.
 _PATIENCE = 0.4
+#: So many deliveries of each feed are looked at, whatever there is.
+_LOOKED_AT = 40
 #: So many deliveries make a line of what is usual.
 _TREND = 12
 

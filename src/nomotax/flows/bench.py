@@ -167,7 +167,6 @@ def save_draft(
     table are cut at the sign that is found in them, or at that of ``cut``. Raises ``Conflict`` when
     somebody else has edited since ``revision``, ``CrosswalkError`` for an unknown field.
     """
-    crosswalk, found = with_levels(feed_id, crosswalk)
     with session() as db:
         walks = Crosswalks(db, Feeds.holding(db, feed_id).store_id)
         record = walks.from_feed(feed_id, alone=True)
@@ -177,10 +176,11 @@ def save_draft(
                 where=f"revision {revision}, now {record.revision}",
                 remedy="Load it again; your last change was not kept.",
             )
+        before = draft_of(record)
+        crosswalk, found = with_levels(feed_id, before, crosswalk)
         # In one transaction with the draft: no step names a table that is not there.
         _make_missing_tables(LookupsRepository(db, walks.store_id), crosswalk)
         _cut(LookupsRepository(db, walks.store_id), found | dict(cut or {}))
-        before = draft_of(record)
         _mark(Decisions(db, record), before.fills, crosswalk.fills, accepted)
         walks.edit(record, crosswalk.with_resting(before, Stores(db).schema(walks.store_id)))
         return record.revision

@@ -30,6 +30,8 @@ from nomotax.records.tables import Delivery
 
 #: So many earlier deliveries say what is usual.
 _USUAL = 6
+#: So many deliveries before one are looked at, however many there are.
+_LOOKED_AT = 40
 
 
 class EarlierDelivery(BaseModel):
@@ -108,11 +110,9 @@ def _look(delivery: Delivery) -> Delivery:
 def _before(db: Session, delivery: Delivery) -> list[Delivery]:
     """The deliveries that say what is usual, the oldest first: those read into rows of the same
     shape, without any that was found wrong and never applied."""
-    own = [
-        one
-        for one in Deliveries(db, delivery.store_id).of_feed(delivery.feed_id)
-        if known_id(one) < known_id(delivery) and one.table_artifact and _alike(one, delivery)
-    ]
+    deliveries, before = Deliveries(db, delivery.store_id), known_id(delivery)
+    read = deliveries.last(delivery.feed_id, _LOOKED_AT, read=True, before=before)
+    own = [one for one in read if _alike(one, delivery)]
     runs = Runs(db, delivery.store_id).newest_of([known_id(one) for one in own])
     applied = {d for d, run in runs.items() if run.status == "applied"}
     trusted = [one for one in own if known_id(one) in applied or not _wrong(one)]
@@ -200,10 +200,12 @@ def unusual(delivery_id: int) -> DeliveryBeside:
     with session() as db:
         schema = Stores(db).schema(delivery.store_id)
         draft = Crosswalks(db, delivery.store_id).by_feed()[delivery.feed_id].draft
-        earlier = Deliveries(db, delivery.store_id).of_feed(delivery.feed_id)
+        deliveries = Deliveries(db, delivery.store_id)
+        earlier = deliveries.last(delivery.feed_id, _LOOKED_AT, before=delivery_id)
+        stands = (delivery.drift or {}).get("beside")
+        before = deliveries.get(stands) if stands else None
     found = unusual_for(delivery, Crosswalk.model_validate(draft), schema)
     told = delivery.drift or {}
-    before = next((one for one in earlier if one.id == told["beside"]), None)
     return DeliveryBeside(
         id=known_id(delivery),
         file_name=delivery.file_name,
@@ -237,7 +239,7 @@ def _since(
     """The first of the deliveries before this one, without a gap, that had the same; None where it
     is new."""
     found = None
-    for other in (d for d in earlier if known_id(d) < known_id(delivery)):
+    for other in earlier:
         if not any(o.kind == one.kind and o.column == one.column for o in found_in(other)):
             break
         found = other

@@ -37,8 +37,7 @@ def companion_tables(
         if own.feed is None:
             continue
         feeds.get(own.feed)
-        received = Deliveries(db, feeds.store_id).of_feed(own.feed)
-        readable = [d for d in received if d.table_artifact]
+        readable = Deliveries(db, feeds.store_id).last(own.feed, read=True)
         if readable and readable[0].table_artifact:
             tables[own.name] = ArrivingTable(artifacts().scan(readable[0].table_artifact), [])
             uses[own.name] = known_id(readable[0])

@@ -70,7 +70,7 @@ def contract_of(feed_id: int) -> FeedContract:
     """Raises ``NotFound``."""
     with session() as db:
         feed = Feeds.holding(db, feed_id).get(feed_id)
-        read = _read(Deliveries(db, feed.store_id).of_feed(feed_id))
+        read = Deliveries(db, feed.store_id).last(feed_id, read=True)
     contract, newest = saved_contract(feed), read[0] if read else None
     told = contract.fields if contract else ()
     return FeedContract(
@@ -83,17 +83,13 @@ def contract_of(feed_id: int) -> FeedContract:
     )
 
 
-def _read(deliveries: list[Delivery]) -> list[Delivery]:
-    return [one for one in deliveries if one.table_artifact and one.reading]
-
-
 def draft_contract(feed_id: int) -> ContractDraft:
     """A contract that the last deliveries of a feed have kept; nothing is saved. Raises
     ``Conflict`` where none could be read."""
     with session() as db:
         feeds = Feeds.holding(db, feed_id)
         feed = feeds.get(feed_id)
-        read = _read(Deliveries(db, feed.store_id).of_feed(feed_id))[:_DRAFTED_FROM][::-1]
+        read = Deliveries(db, feed.store_id).last(feed_id, _DRAFTED_FROM, read=True)[::-1]
         title = f"{feeds.supplier(feed).name}: {feed.name}"
     if not read:
         raise Conflict(
@@ -122,7 +118,7 @@ def set_contract(feed_id: int, contract: Contract | None) -> FeedContract:
             note_change(db, feed, f"its contract {changed if told else 'is taken away'}")
         feed.contract = told
         db.add(feed)
-        read = _read(Deliveries(db, feed.store_id).of_feed(feed_id))
+        read = Deliveries(db, feed.store_id).last(feed_id, read=True)
     if read:
         _hold_against(read[0])
     return contract_of(feed_id)

@@ -77,7 +77,7 @@ def feed_named(name: str) -> int:
 def newest_delivery(feed_id: int) -> Delivery:
     """The newest delivery of a feed that has one."""
     with session() as db:
-        return Deliveries(db, Feeds.holding(db, feed_id).store_id).of_feed(feed_id)[0]
+        return Deliveries(db, Feeds.holding(db, feed_id).store_id).last(feed_id)[0]
 
 
 def outcome_of(delivery_id: int) -> DeliveryOutcome:

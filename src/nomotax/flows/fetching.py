@@ -208,7 +208,7 @@ def _begin_known(fetch: Fetch, found: _Outcome) -> None:
     """What came by itself before is gone on with as far as nobody has: another scope of it may be
     asked for now, or its feed may be mapped since."""
     with session() as db:
-        newest = next(iter(Deliveries(db, fetch.store_id).of_feed(fetch.feed_id)), None)
+        newest = next(iter(Deliveries(db, fetch.store_id).last(fetch.feed_id)), None)
         known = newest and Fetches(db, fetch.store_id).brought(fetch.feed_id, known_id(newest))
     if newest and known and _begin(newest, fetch, found, own=True):
         what = f" Its {fetch.scope} is taken from it." if fetch.scope else " It is prepared now."
@@ -439,7 +439,7 @@ def _tell(db: Session, fetch: Fetch, found: _Outcome) -> None:
     be again."""
     feed_id, profile = fetch.feed_id, f"feeds/{fetch.feed_id}/profile"
     # That nothing new is there does not mend what came last and cannot be read.
-    last = found.taken or Deliveries(db, fetch.store_id).of_feed(feed_id)[:1]
+    last = found.taken or Deliveries(db, fetch.store_id).last(feed_id)
     unread = [d for d in last if not d.table_artifact and d.status != "reading"]
     if fetch.status == "failed":
         say(db, feed_id, "failed", f"It could not be fetched: {found.said}", profile, found.remedy)

@@ -9,6 +9,7 @@ from dataclasses import replace
 from nomotax.core.crosswalk.model import Crosswalk, Fill
 from nomotax.core.crosswalk.stating import state
 from nomotax.core.crosswalk.steps.lookups import UseCategoryTable
+from nomotax.core.errors import NotFound
 from nomotax.core.flow.context import Lookups
 from nomotax.core.lookups.tables import CategoryTable
 from nomotax.core.reading.shapes import LEVEL_SIGNS, level_sign
@@ -39,31 +40,31 @@ def _words(bench: Workbench, name: str, fill: Fill) -> list[str]:
     return [] if counts is None else counts["value"].to_list()
 
 
-def with_levels(feed_id: int, crosswalk: Crosswalk) -> tuple[Crosswalk, dict[str, str]]:
+def with_levels(
+    feed_id: int, before: Crosswalk, crosswalk: Crosswalk
+) -> tuple[Crosswalk, dict[str, str]]:
     """A crosswalk that is about to be kept, with what is found of the paths that enter its category
-    tables, and the sign of each such table. Fills that are as they were are left alone, and so is
-    a sign that a person has chosen or that placements hang on."""
-    asked = [fill for fill in crosswalk.fills.values() if table_of(fill)]
+    tables, and the sign of each such table. Fills that are as they were ``before`` are left alone,
+    and so is a sign that a person has chosen or that placements hang on."""
+    asked = {
+        name: table_of(fill)
+        for name, fill in crosswalk.fills.items()
+        if fill != before.fills.get(name) and table_of(fill)
+    }
     if not asked:
         return crosswalk, {}
-    bench = open_workbench(feed_id)
-    known = bench.lookups.category_tables
-    fresh = [
-        name
-        for name, fill in crosswalk.fills.items()
-        if table_of(fill)
-        and fill != bench.crosswalk.fills.get(name)
-        and not _is_settled(fill, known.get(table_of(fill)))
-    ]
-    if not fresh or not bench.source.delivery.table_artifact:
-        return crosswalk, {}
-    trial = _trying(bench, crosswalk, [table_of(fill) for fill in asked])
-    fills, cut = dict(crosswalk.fills), {}
-    for name in fresh:
-        words = _words(trial, name, fills[name])
-        if words and name in bench.schema:
-            cut[table_of(fills[name])] = sign = level_sign(words)
-            fills[name] = _found(fills[name], bench.schema[name], sign)
+    try:
+        bench = open_workbench(feed_id)
+    except NotFound:
+        return crosswalk, {}  # nothing has arrived yet
+    known, fills = bench.lookups.category_tables, dict(crosswalk.fills)
+    trial, cut = _trying(bench, crosswalk), dict[str, str]()
+    for name, table in asked.items():
+        if name in bench.schema and not _is_settled(fills[name], known.get(table)):
+            words = _words(trial, name, fills[name])
+            if words:
+                cut[table] = level_sign(words)
+                fills[name] = _found(fills[name], bench.schema[name], cut[table])
     return crosswalk.model_copy(update={"fills": fills}), cut
 
 
@@ -72,10 +73,11 @@ def _is_settled(fill: Fill, table: CategoryTable | None) -> bool:
     return said or (table is not None and bool(table.placements))
 
 
-def _trying(bench: Workbench, crosswalk: Crosswalk, tables: list[str]) -> Workbench:
+def _trying(bench: Workbench, crosswalk: Crosswalk) -> Workbench:
     """The workbench with another crosswalk, as if its tables were there."""
     held = bench.lookups
-    new = {name: CategoryTable(name=name, separator="") for name in tables}
+    names = {table for fill in crosswalk.fills.values() if (table := table_of(fill))}
+    new = {name: CategoryTable(name=name, separator="") for name in names}
     lookups = Lookups(
         held.value_tables, new | dict(held.category_tables), held.ladders, held.rates, held.chains
     )

@@ -93,7 +93,7 @@ def _is_broken(db: Session, feed: Feed) -> bool:
     )
     if last is not None and last.status == "failed":
         return True
-    newest = next(iter(Deliveries(db, feed.store_id).of_feed(feed_id)), None)
+    newest = next(iter(Deliveries(db, feed.store_id).last(feed_id)), None)
     if newest is None:
         return False
     if not newest.table_artifact or newest.status == "reading":

@@ -113,7 +113,7 @@ def keep_once(
         if feed.removed_at:
             raise Conflict("The feed was removed meanwhile; nothing was taken.")
         deliveries = Deliveries(db, feed.store_id)
-        newest = next(iter(deliveries.of_feed(feed_id)), None)
+        newest = next(iter(deliveries.last(feed_id)), None)
         if newest is not None and newest.sha256 == received.sha256:
             # One that its worker did not live to read is read now.
             return newest if newest.status == "reading" else None
@@ -450,7 +450,7 @@ def read_leaning(fresh: Delivery, but: Collection[int] = ()) -> list[Delivery]:
                     because=f"{source.name!r} brought {fresh.file_name}",
                     status="reading",
                 )
-                for d in deliveries.of_feed(feed_id)[:1]
+                for d in deliveries.last(feed_id)
             ]
         ids = [known_id(d) for d in again]
     return [read(delivery_id, fresh=True) for delivery_id in ids]

@@ -39,6 +39,12 @@ def waiting_at_most(milliseconds: int) -> Iterator[None]:
         _patience.reset(before)
 
 
+def be_patient(db: Session) -> None:
+    """Before a lock is asked for: the transaction waits for locks as long as whoever asks may."""
+    if _patience.get():
+        db.connection().execute(text(f"set local lock_timeout = {_patience.get()}"))
+
+
 def database_url() -> str:
     """Where the database is. Raises ``DatabaseUnavailable`` when nobody has said."""
     url = settings().database_url
@@ -74,8 +80,6 @@ def session() -> Iterator[Session]:
     """
     try:
         with Session(engine_for(database_url()), expire_on_commit=False) as opened:
-            if _patience.get():
-                opened.connection().execute(text(f"set local lock_timeout = {_patience.get()}"))
             yield opened
             opened.commit()
     except OperationalError as error:

@@ -6,15 +6,18 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
+from sqlalchemy import true
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import InstrumentedAttribute, defer
 from sqlmodel import Session, col, select
+from sqlmodel.sql.expression import SelectOfScalar
 
 from nomotax.core.errors import NotFound
 from nomotax.core.lookups.tree import with_parents
 from nomotax.core.schema.model import StoreSchema
 from nomotax.core.schema.table_schema import from_descriptor
 from nomotax.records.actors import at_work
+from nomotax.records.database import be_patient
 from nomotax.records.repository import Repository, known_id
 from nomotax.records.tables import Category, Delivery, Feed, SchemaChange, Store, Supplier
 
@@ -40,6 +43,7 @@ class Stores:
     def locked(self, store_id: int) -> Store:
         """The store, which nobody else writes to until this transaction ends."""
         self.get(store_id)
+        be_patient(self.session)
         query = select(Store).where(Store.id == store_id).with_for_update()
         return self.session.exec(query.execution_options(populate_existing=True)).one()
 
@@ -107,6 +111,7 @@ class Feeds(Repository):
     def locked(self, feed_id: int) -> Feed:
         """The feed, which nobody else writes to until this transaction ends."""
         self.get(feed_id)
+        be_patient(self.session)
         query = select(Feed).where(Feed.id == feed_id).with_for_update()
         return self.session.exec(query.execution_options(populate_existing=True)).one()
 
@@ -163,19 +168,47 @@ class Deliveries(Repository):
         return self._add(delivery)
 
     def of_feed(self, feed_id: int) -> list[Delivery]:
-        """Newest first, but for those removed."""
-        query = select(Delivery).where(
-            Delivery.store_id == self.store_id,
-            Delivery.feed_id == feed_id,
-            col(Delivery.removed_at).is_(None),
-        )
-        return list(self.session.exec(query.order_by(col(Delivery.id).desc())))
+        """All of them, newest first, but for those removed: however many there are, with all that
+        is known of each. Where some are enough, ask for the ``last``."""
+        return list(self.session.exec(self._newest_first(feed_id)))
 
-    def all(self) -> dict[int, list[Delivery]]:
-        """Those of every feed, newest first, without what only the reading shows."""
+    def last(
+        self, feed_id: int, most: int = 1, *, read: bool = False, before: int | None = None
+    ) -> list[Delivery]:
+        """The newest ones, so many at most; of those alone that could be ``read``, and that came
+        ``before`` one of this id."""
+        query = self._newest_first(feed_id)
+        if before is not None:
+            query = query.where(col(Delivery.id) < before)
+        if read:
+            query = query.where(col(Delivery.table_artifact).is_not(None))
+        return list(self.session.exec(query.limit(most)))
+
+    def _newest_first(self, feed_id: int) -> SelectOfScalar[Delivery]:
+        return (
+            select(Delivery)
+            .where(
+                Delivery.store_id == self.store_id,
+                Delivery.feed_id == feed_id,
+                col(Delivery.removed_at).is_(None),
+            )
+            .order_by(col(Delivery.id).desc())
+        )
+
+    def last_of_each(self, most: int) -> dict[int, list[Delivery]]:
+        """The newest of every feed, so many of each, without what only the reading shows."""
+        newest = (
+            select(Delivery.id)
+            .where(Delivery.feed_id == Feed.id, col(Delivery.removed_at).is_(None))
+            .order_by(col(Delivery.id).desc())
+            .limit(most)
+            .correlate(Feed)
+            .lateral("newest")
+        )
+        ids = select(newest.c.id).select_from(Feed).join(newest, true())
         query = (
             select(Delivery)
-            .where(Delivery.store_id == self.store_id, col(Delivery.removed_at).is_(None))
+            .where(col(Delivery.id).in_(ids.where(Feed.store_id == self.store_id)))
             .order_by(col(Delivery.id).desc())
             .options(*(defer(_loaded(one)) for one in _OF_THE_READING))
         )

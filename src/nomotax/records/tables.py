@@ -188,6 +188,7 @@ class Delivery(SQLModel, table=True):
     """
 
     __tablename__: ClassVar[str] = "deliveries"
+    __table_args__ = (Index("deliveries_newest", "feed_id", text("id desc")),)
 
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
@@ -231,6 +232,13 @@ class Fetch(Acted, table=True):
     feed says of it, ``scope`` the fields that it is of, "" for all."""
 
     __tablename__: ClassVar[str] = "fetches"
+    __table_args__ = (
+        Index("fetches_newest", "store_id", "feed_id", text("id desc")),
+        Index(
+            "fetches_under_way", "status",
+            postgresql_where=text("status in ('queued', 'fetching')"),
+        ),
+    )  # fmt: skip
 
     id: int | None = Field(default=None, primary_key=True)
     store_id: int = Field(foreign_key="stores.id", index=True)
