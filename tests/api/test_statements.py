@@ -143,9 +143,8 @@ def long_known(client):
         db.connection().execute(
             text(
                 "insert into deliveries (store_id, feed_id, file_name, sha256, size, received_at, "
-                "status, why, columns, rows, problems, profile, error, stage, offers, uses, because, "
-                "complete, "
-                "accepted) select 1, 1, 'week-' || n, 'hash ' || n, 60, now(), "
+                "status, why, columns, rows, problems, profile, error, stage, offers, uses, "
+                "because, complete, accepted) select 1, 1, 'week-' || n, 'hash ' || n, 60, now(), "
                 "'unreadable', '{}', '[]', 0, '[]', cast(:profile as jsonb), 'no table', '', '[]', "
                 "'{}', '', true, false from generate_series(1, 3000) n"
             ),
@@ -154,8 +153,9 @@ def long_known(client):
         db.connection().execute(
             text(
                 "insert into fetches (store_id, feed_id, because, may, status, stage, said, "
-                "remedy, done, files, deliveries, log, at) select 1, 1, '', '', 'unchanged', '', '', '', 0, "
-                "'[]', '[]', '[]', now() from generate_series(1, 3000)"
+                "remedy, done, files, deliveries, log, at) "
+                "select 1, 1, '', '', 'unchanged', '', '', '', 0, '[]', '[]', '[]', now() "
+                "from generate_series(1, 3000)"
             )
         )
     return client

@@ -22,6 +22,8 @@ MOST_BYTES = 8 << 30
 _HIGHEST_RATIO = 300
 _RATIO_FROM = 50 << 20
 _MOST_ENTRIES = 200_000
+#: Of those so many may be tables: each is looked at beside each.
+_MOST_TABLES = 1_000
 _CHUNK = 1 << 20
 _PICTURES = {".png", ".jpg", ".jpeg", ".gif", ".webp", ".svg", ".tif", ".tiff", ".bmp"}
 _TABLES = {
@@ -98,6 +100,14 @@ def entries(path: Path) -> list[Entry]:
         found = [
             Entry(i.filename, i.file_size, _kind(i.filename), bool(i.flag_bits & 1)) for i in infos
         ]
+    tables = sum(entry.kind == "table" for entry in found)
+    if tables > _MOST_TABLES:
+        raise UnreadableFile(
+            f"The archive holds {tables:,} files that could be tables; the limit is "
+            f"{_MOST_TABLES:,}.",
+            where="its directory",
+            remedy="Ask the supplier for the tables in fewer files.",
+        )
     return sorted(found, key=lambda e: e.name)
 
 

@@ -14,6 +14,8 @@ from nomotax.core.reading.sheet import column_index
 MOST_CELLS = 100_000_000
 #: Bytes of XML that a workbook's parts may unpack to.
 MOST_BYTES = 3 << 30
+#: Bytes of the texts that cells share, which a reader holds as a whole: ten million words.
+MOST_SHARED = 300 << 20
 _FAR = re.compile(rb'\br="([A-Z]{3})\d+"')
 _ROW = re.compile(rb'<(?:\w+:)?row\b[^>]*?\br="(\d+)"')
 
@@ -32,6 +34,16 @@ def refuse_bombs(path: Path) -> None:
                     f"{MOST_BYTES >> 30} GB.",
                     where="the file as a whole",
                     remedy="Ask the supplier for a smaller file, or for CSV.",
+                )
+            shared = sum(
+                e.file_size for e in book.infolist() if "sharedstrings" in e.filename.lower()
+            )
+            if shared > MOST_SHARED:
+                raise UnreadableFile(
+                    f"The texts of the workbook unpack to {shared >> 20:,} MB; the limit is "
+                    f"{MOST_SHARED >> 20} MB.",
+                    where="its shared strings",
+                    remedy="Ask the supplier for CSV.",
                 )
             parts = [n for n in book.namelist() if re.fullmatch(r"xl/worksheets/[^/]+\.xml", n)]
             cells, where = max(

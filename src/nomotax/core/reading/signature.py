@@ -72,6 +72,10 @@ def _plain_start(head: bytes) -> str:
     return text.lstrip()
 
 
+#: Characters that stand in no text, but for line ends, tabs and signs between fields.
+_CONTROLS = [bytes([code]) for code in (*range(1, 9), *range(14, 28), 127)]
+
+
 def is_web_page(head: bytes) -> bool:
     """Whether a file begins as a web page does."""
     return bool(_WEB_PAGE.match(_plain_start(head)[:2000].lower()))
@@ -105,6 +109,13 @@ def refuse_what_is_no_table(head: bytes) -> None:
         raise UnreadableFile(
             "This is a binary file: it holds zero bytes.",
             where=f"byte {head.index(0)}",
+            remedy="Choose the text file the supplier meant.",
+        )
+    noise = sum(map(head.count, _CONTROLS))
+    if noise > len(head) // 50 + 8 and not _looks_like_utf16(head):
+        raise UnreadableFile(
+            "This is a binary file: it is full of control characters.",
+            where="first bytes",
             remedy="Choose the text file the supplier meant.",
         )
 
