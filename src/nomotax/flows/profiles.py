@@ -21,6 +21,7 @@ from nomotax.flows.sources import SourceEdit, set_source, source_of_feed
 from nomotax.flows.stores import add_feed
 from nomotax.flows.turns import Policy
 from nomotax.flows.workbench import open_workbench
+from nomotax.intake.describing import without_secrets
 from nomotax.intake.model import Source
 from nomotax.records.database import session
 from nomotax.records.repositories import Feeds, Stores
@@ -51,7 +52,7 @@ def profile_of(feed_id: int) -> FeedProfile:
         supplier = feeds.supplier(feed).name
     when = schedules_of(feed_id)
     return FeedProfile(
-        supplier=supplier, name=feed.name, source=source_of_feed(feed_id).source, may=when.may,
+        supplier=supplier, name=feed.name, source=_given_out(feed_id), may=when.may,
         scopes=scopes_of(feed_id).scopes,
         schedules=[
             ScheduleEdit(
@@ -62,6 +63,11 @@ def profile_of(feed_id: int) -> FeedProfile:
         guards=guards(feed_id).guards, contract=contract_of(feed_id).contract,
         crosswalk=_crosswalk(feed_id),
     )  # fmt: skip
+
+
+def _given_out(feed_id: int) -> Source | None:
+    source = source_of_feed(feed_id).source
+    return without_secrets(source) if source else None
 
 
 def _crosswalk(feed_id: int) -> Bundle | None:

@@ -18,6 +18,7 @@ from urllib.parse import SplitResult, unquote, urlsplit
 from pydantic import BaseModel, Field
 
 from nomotax.core.errors import Conflict, NomotaxError
+from nomotax.intake.failures import masked
 from nomotax.intake.outside import trust
 from nomotax.intake.web import post
 from nomotax.records.columns import now
@@ -269,9 +270,9 @@ def _hook(store: Store, one: Message, feed: str) -> None:
     try:
         status = post(store.told["hook"], body, headers)
     except NomotaxError as error:
-        raise NotTold(error.message, where=store.told["hook"], remedy=error.remedy) from error
+        raise NotTold(error.message, where=error.where, remedy=error.remedy) from error
     if status >= 300:
         raise NotTold(
-            f"The web address answers {status}.", where=store.told["hook"],
+            f"The web address answers {status}.", where=masked(store.told["hook"]),
             remedy="It is tried again; look what it says of the message.",
         )  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from nomotax.intake.failures import MASK, masked
 from nomotax.intake.model import (
     BucketSource,
     FolderSource,
@@ -29,7 +30,7 @@ def described(source: Source) -> str:
 
 
 def _web(source: WebSource) -> str:
-    first, more = source.addresses[0], len(source.addresses) - 1
+    first, more = masked(source.addresses[0]), len(source.addresses) - 1
     if not more:
         return f"the file at {first}{_signed_in(source)}"
     return f"the files at {first} and {more} more, together as one delivery{_signed_in(source)}"
@@ -66,3 +67,13 @@ def _signed_in(source: Source) -> str:
             return ""
         case WebSource() | FtpSource() | SftpSource() | MailSource() | BucketSource():
             return f", as {source.user}"
+
+
+def without_secrets(source: Source) -> Source:
+    """A source to be given out: what may let somebody in is masked in its addresses and its own
+    headers, as passwords are never shown."""
+    if not isinstance(source, WebSource):
+        return source
+    headers = [one.model_copy(update={"value": MASK}) for one in source.headers]
+    addresses = [masked(one) for one in source.addresses]
+    return source.model_copy(update={"addresses": addresses, "headers": headers})

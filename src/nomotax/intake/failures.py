@@ -2,7 +2,27 @@
 
 from __future__ import annotations
 
+import re
+
 from nomotax.core.errors import NomotaxError
+
+#: What is shown in place of a secret.
+MASK = "…"
+_VALUE = re.compile(r"([?&;][^=&;#\s]+=)([^&;#\s]+)")
+#: A date, a number or a short word says nothing that must not be known.
+_HARMLESS = re.compile(r"\d{1,12}|[\d.:-]{1,25}|[A-Za-z_-]{1,8}|\{[YMD ._-]+\}")
+_TELLING = re.compile(r"(?i)token|key|sig|secret|pass|pwd|auth|code|session")
+
+
+def masked(address: str) -> str:
+    """An address without what may let somebody in: values behind its question mark that are named
+    as secrets, or look like some."""
+
+    def shown(found: re.Match[str]) -> str:
+        harmless = _HARMLESS.fullmatch(found[2]) and not _TELLING.search(found[1])
+        return found[0] if harmless else f"{found[1]}{MASK}"
+
+    return _VALUE.sub(shown, address)
 
 
 class FetchFailed(NomotaxError):
@@ -17,7 +37,7 @@ class FetchFailed(NomotaxError):
     ) -> None:
         """``after`` is how many seconds the other side asks to be left alone."""
         self.after = after
-        super().__init__(message, where=where, remedy=remedy)
+        super().__init__(message, where=masked(where), remedy=remedy)
 
 
 class PassingFailure(FetchFailed):

@@ -16,7 +16,7 @@ from urllib.parse import unquote
 
 import httpx
 
-from nomotax.intake.failures import FetchFailed, PassingFailure
+from nomotax.intake.failures import MASK, FetchFailed, PassingFailure
 from nomotax.intake.model import WebSource
 from nomotax.intake.naming import Found, has_date, on_days
 from nomotax.intake.outside import PATIENCE, addresses_of, reason, trust, wrong_certificate
@@ -74,6 +74,11 @@ class WebPlace:
 
     def __init__(self, source: WebSource, asked: Asked) -> None:
         self.source, self.today, self.limits = source, asked.today, asked.limits
+        if any(MASK in text for text in (*source.addresses, *(h.value for h in source.headers))):
+            raise FetchFailed(
+                f"Where '{MASK}' stands in its address or headers, a secret has been left out.",
+                remedy="Type it in anew.",
+            )
         self._own = dict(_headers(source, asked.secrets.get("password", "")))
         self._client = httpx.Client(transport=_Outside(), timeout=PATIENCE)
 

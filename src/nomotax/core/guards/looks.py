@@ -187,8 +187,9 @@ def _cells_empty(facts: Facts, limit: Decimal) -> Iterator[Seen]:
             yield Seen(f"{said}{was:.0f} % of the delivery before", name)
 
 
-def _under(facts: Facts, least: Decimal, said: str) -> Iterator[Seen]:
-    """Lines whose price leaves less than ``least`` percent of itself over the cost."""
+def _under(facts: Facts, least: Decimal, said: str, or_at: str = "") -> Iterator[Seen]:
+    """Lines whose price leaves less than ``least`` percent of itself over the cost, or with
+    ``or_at``, as that is said, just so much."""
     price, cost = facts.with_role(Role.PRICE), facts.with_role(Role.COST)
     if price is None or cost is None or price.currency != cost.currency:
         return
@@ -196,15 +197,22 @@ def _under(facts: Facts, least: Decimal, said: str) -> Iterator[Seen]:
         return
     own, pays = whole(NEW + price.name), whole(NEW + cost.name)
     touched = facts.touches(price.name) | facts.touches(cost.name)
-    under = (own - pays) * _ALL < own * _hundredths(least)
-    found = facts.take(where=WRITES & touched & under & (pays > 0))[PLACE]
+    left, least_of = (own - pays) * _ALL, own * _hundredths(least)
+    counts = WRITES & touched & (pays > 0)
+    found = facts.take(where=counts & (left < least_of))[PLACE]
+    if or_at:
+        both = facts.take(where=counts & (left <= least_of))[PLACE]
+        said = said if both.len() == found.len() else or_at if found.is_empty() else (
+            f"{or_at} or {said}"
+        )  # fmt: skip
+        found = both
     if found.len():
         what = "product" if found.len() == 1 else "products"
         yield Seen(f"{found.len():,} {what} would be sold {said}", price.name, found)
 
 
 def _under_cost(facts: Facts, limit: Decimal) -> Iterator[Seen]:
-    return _under(facts, Decimal(0), "under cost")
+    return _under(facts, Decimal(0), "under cost", "at cost")
 
 
 def _under_margin(facts: Facts, limit: Decimal) -> Iterator[Seen]:
