@@ -3,11 +3,16 @@ in the middle, and the newest one has the last word."""
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
+
 import pytest
 
 from nomotax.demo.outside.layout import FOLDER
 from nomotax.flows import fetching
 from nomotax.flows.fetching import fetch_queued
+from nomotax.intake.bringing import Known, choose, now_known
+from nomotax.intake.model import FolderSource
+from nomotax.intake.naming import Found
 from tests.api.test_guards import decide
 from tests.api.test_offers import deliver, feeds, goods, held
 from tests.api.test_path import get, send
@@ -131,3 +136,20 @@ def test_one_that_is_held_is_not_written_over_a_newer_one(client, work, feed, sh
     assert (told["status"], told["again"]) == ("prepared", 40)
     assert told["since"].startswith("nothing was written: The catalog has changed")
     assert held(client, "RH-1", "stock") == ("7",)
+
+
+def test_of_more_than_are_fetched_at_a_time_the_rest_wait_for_their_turn():
+    """Two hundred and fifty at once: none is lost, and none holds up the others."""
+    source = FolderSource(folder="/lists", take="each")
+    moment = datetime(2026, 11, 30, tzinfo=UTC)
+    found = [Found(f"{n}.csv", f"/lists/{n}.csv", 9, moment, str(n)) for n in range(250)]
+    known = now_known(source, found[:1], Known(), [found[:1]], [], moment)
+    taken = []
+    for _ in range(3):
+        groups = choose(source, found, known)
+        taken += [one.name for (one,) in groups]
+        for at in range(len(groups)):
+            # Each is kept as it is taken: a worker may die behind any of them.
+            after = now_known(source, found, known, groups[: at + 1], [], moment)
+        known = after if groups else known
+    assert taken == [f"{n}.csv" for n in range(1, 250)]

@@ -221,6 +221,21 @@ def test_an_attachment_of_the_newest_message_of_a_known_sender(outside):
     assert fetched(mail(outside, subject="else"), password=PASSWORD)[0] == []
 
 
+def test_all_that_was_mailed_between_two_looks_is_taken(outside):
+    """However many: forty-five of a night are forty-five, and an umlaut is looked for."""
+    each = mail(outside, take="each")
+    put(outside.root, MAIL, "list-0.csv", b"0", datetime.now(UTC) - timedelta(seconds=9000))
+    _, known = fetched(each, password=PASSWORD)
+    names = [f"list-{n}.csv" for n in range(1, 46)]
+    for n, name in enumerate(names):
+        put(outside.root, MAIL, name, name.encode(),
+            datetime.now(UTC) - timedelta(seconds=5000 - n))  # fmt: skip
+    came, known = fetched(each, known, password=PASSWORD)
+    assert [name for name, _ in came] == names
+    assert fetched(each, known, password=PASSWORD)[0] == []
+    assert fetched(mail(outside, subject="Größe"), password=PASSWORD)[0] == []
+
+
 def test_mail_of_strangers_is_not_looked_at(outside):
     put(outside.root, MAIL, "list.csv", b"x", datetime.now(UTC))
     # A mailbox finds parts of addresses: of this one's it has all letters.

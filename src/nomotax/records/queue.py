@@ -29,7 +29,8 @@ QUEUES = {
 _ENQUEUE = text(
     "select procrastinate_defer_jobs_v1(array[(cast(:queue as varchar), cast(:task as varchar), "
     "cast(:priority as integer), cast(:lock as text), null, "
-    "cast(:args as jsonb), now() + make_interval(secs => :after))::procrastinate_job_to_defer_v1])"
+    "cast(:args as jsonb), now() + make_interval(secs => nullif(cast(:after as float8), 0)))"
+    "::procrastinate_job_to_defer_v1])"
 )
 #: Whether a job about something waits or is at work; ``{}`` is the name of what it is about and
 #: the id of the row outside.

@@ -40,6 +40,13 @@ export const useSetSource = (feed: number) =>
     take(api.PUT("/api/v1/feeds/{feed_id}/source", { ...of(feed), body })),
   );
 
+/** Has a feed come from a web address from now on, and fetched from there. */
+export const fetchFrom = async (feed: number, address: string) => {
+  const source: Source = { kind: "web", addresses: [address] };
+  await take(api.PUT("/api/v1/feeds/{feed_id}/source", { ...of(feed), body: { source } }));
+  return take(api.POST("/api/v1/feeds/{feed_id}/fetches", of(feed)));
+};
+
 /** Looks at a source without keeping it; ``stop`` ends the waiting. */
 export function useTry(feed: number) {
   return useMutation({

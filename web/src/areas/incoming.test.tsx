@@ -83,6 +83,33 @@ describe("a file without a name of its own", () => {
     expect(made?.body).toEqual({ ...profile, name: "Preise neu" });
   });
 
+  it("is none where a feed begins with an address: that is kept, and fetched at once", async () => {
+    const { fake, drawn } = arrivals();
+    const wrong = { title: "No", status: 422, detail: "'kiln' is no web address" };
+    fake
+      .on("PUT /api/v1/feeds/4/source", ({ body }) =>
+        JSON.stringify(body).includes("https://")
+          ? { source: null, said: "", kept: [], token: false }
+          : wrong,
+      )
+      .on("POST /api/v1/feeds/4/fetches", () => ({ id: 1, status: "queued" }));
+    await userEvent.click(await screen.findByRole("button", { name: "New feed" }));
+    await userEvent.type(screen.getByLabelText(/^Supplier/), "Kiln");
+    const address = screen.getByLabelText("Or where it is on the web");
+    await userEvent.type(address, "kiln");
+    await userEvent.click(screen.getByRole("button", { name: "Make it" }));
+    expect(await screen.findByText("'kiln' is no web address")).toBeVisible();
+    await userEvent.clear(address);
+    await userEvent.type(address, "https://kiln.example/list.csv");
+    await userEvent.click(screen.getByRole("button", { name: "Make it" }));
+    await waitFor(() => expect(drawn.router.state.location.pathname).toBe("/s/1/feeds/4/profile"));
+    expect(fake.calls("POST /api/v1/stores/1/feeds")).toHaveLength(1);
+    expect(fake.calls("PUT /api/v1/feeds/4/source").at(-1)?.body).toEqual({
+      source: { kind: "web", addresses: ["https://kiln.example/list.csv"] },
+    });
+    expect(fake.calls("POST /api/v1/feeds/4/fetches")).toHaveLength(1);
+  });
+
   it("is pasted, given a feed, read, and its bench opened", async () => {
     sent.length = 0;
     vi.stubGlobal("XMLHttpRequest", Upload);

@@ -102,7 +102,9 @@ export function FeedRow({ store, feed, feeds, limit }: FeedRowProps) {
               </Typography>
             </>
           ) : (
-            <Typography color="textSecondary">no delivery yet</Typography>
+            <Typography color="textSecondary">
+              no delivery yet: <Link to={`${base}/profile`}>say where it comes from</Link>, or drop a file
+            </Typography>
           )}
         </Box>
         <Typography variant="body2" component="div">

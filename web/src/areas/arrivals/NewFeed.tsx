@@ -9,7 +9,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, take } from "../../api/client";
 import type { FeedLine } from "../../api/hooks";
-import { useFromProfile, type FeedProfile } from "../../api/sources";
+import { fetchFrom, useFromProfile, type FeedProfile } from "../../api/sources";
 import { Confirm } from "../../components/Confirm";
 import { bytes, count } from "../../components/words";
 import { supplierOf } from "./pasted";
@@ -36,6 +36,7 @@ export function NewFeed({ store, feeds, limit, file: given, onClose }: NewFeedPr
   const [name, setName] = useState("Price list");
   const [profile, setProfile] = useState<FeedProfile | null>(null);
   const [strange, setStrange] = useState<Error | null>(null);
+  const [address, setAddress] = useState("");
   const from = useFromProfile(store);
   // A feed that was made stays the target when its file could not be sent: it is not made twice.
   const make = useMutation({
@@ -54,8 +55,13 @@ export function NewFeed({ store, feeds, limit, file: given, onClose }: NewFeedPr
       return made.id;
     },
   });
+  const begin = useMutation({ mutationFn: (feed: number) => fetchFrom(feed, address.trim()) });
   const go = async () => {
     const feed = await make.mutateAsync();
+    if (!file && address.trim()) {
+      await begin.mutateAsync(feed);
+      return navigate(`/s/${store}/feeds/${feed}/profile`);
+    }
     if (!file && profile) return navigate(`/s/${store}/feeds/${feed}/profile`);
     if (!file) return onClose();
     const sent = await upload.send(feed, file);
@@ -68,8 +74,8 @@ export function NewFeed({ store, feeds, limit, file: given, onClose }: NewFeedPr
       title={file ? `Whose file is ${file.name}?` : "New feed"}
       action={target && file ? "Receive it" : "Make it"}
       ready={target > 0 || (supplier.trim() !== "" && name.trim() !== "")}
-      busy={make.isPending || upload.share !== null}
-      error={make.error ?? upload.error ?? strange}
+      busy={make.isPending || begin.isPending || upload.share !== null}
+      error={make.error ?? begin.error ?? upload.error ?? strange}
       onYes={() => void go().catch(() => undefined)}
       onClose={onClose}
     >
@@ -102,6 +108,15 @@ export function NewFeed({ store, feeds, limit, file: given, onClose }: NewFeedPr
         </>
       )}
       {file ? <AtHand file={file} /> : <FirstFile onFile={setFile} />}
+      {!file && !profile && (
+        <TextField
+          label="Or where it is on the web"
+          value={address}
+          placeholder="https://…"
+          onChange={(e) => setAddress(e.target.value)}
+          helperText="It is fetched at once. FTP, SFTP, mail and folders: on the profile of the feed."
+        />
+      )}
       {!target && (
         <ProfileFile
           taken={profile}
