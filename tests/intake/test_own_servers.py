@@ -3,10 +3,12 @@ stand-ins do not. They are unpacked beside the tests; where no package can be ha
 
 from __future__ import annotations
 
+import ftplib
 import os
 import shutil
 import signal
 import socket
+import ssl
 import subprocess
 import tempfile
 import time
@@ -31,7 +33,8 @@ PACKAGES = [
     "libsodium23", "libpcre2-posix3",
 ]  # fmt: skip
 LISTS = {f"list-{n}.csv": f"sku;price\nA;{n},00\n".encode() for n in range(1, 13)}
-USER, PASSWORD = "nomotax-supplier", "Seagull-93"
+#: Of this process alone: others may try the same at the same time.
+USER, PASSWORD = f"nomotax-{os.getpid()}", "Seagull-93"
 
 
 def run(*command, **more):
@@ -98,6 +101,22 @@ def started(command, port, folder, env):
     raise AssertionError((folder / "out").read_text())
 
 
+def lets_in(port, tls):
+    """Waits until a user that was just made can sign in."""
+    unchecked = ssl.create_default_context()
+    unchecked.check_hostname, unchecked.verify_mode = False, ssl.CERT_NONE
+    for _ in range(20):
+        made = ftplib.FTP_TLS(context=unchecked) if tls else ftplib.FTP()
+        try:
+            made.connect("127.0.0.1", port, timeout=10)
+            made.login(USER, PASSWORD)
+            made.close()
+            return
+        except ftplib.error_perm:
+            made.close()
+            time.sleep(0.3)
+
+
 @pytest.fixture(scope="module")
 def certificate(tmp_path_factory):
     folder = tmp_path_factory.mktemp("certificate")
@@ -129,24 +148,21 @@ def vsftpd(root, tmp_path, certificate, tls):
     empty = tmp_path / "empty"
     empty.mkdir()
     changes = [f"listen_port={port}", "listen_ipv6=NO", "listen=YES", "background=NO",
-               f"secure_chroot_dir={empty}", "listen_address=127.0.0.1",
+               f"secure_chroot_dir={empty}", f"pam_service_name={USER}", "listen_address=127.0.0.1",
                "seccomp_sandbox=NO"]  # fmt: skip
     if tls:
         changes += ["ssl_enable=YES", f"rsa_cert_file={certificate[1]}",
                     f"rsa_private_key_file={certificate[0]}"]  # fmt: skip
     shipped = (root / "etc/vsftpd.conf").read_text()
     own.write_text(shipped + "\n" + "\n".join(changes) + "\n")
-    pam = Path("/etc/pam.d/vsftpd")
-    had = pam.exists()
-    if not had:
-        pam.write_text("auth required pam_unix.so\naccount required pam_unix.so\n"
-                       "session required pam_permit.so\n")  # fmt: skip
+    pam = Path("/etc/pam.d") / USER
+    pam.write_text("auth required pam_unix.so\naccount required pam_unix.so\n"
+                   "session required pam_permit.so\n")  # fmt: skip
     env = {"LD_LIBRARY_PATH": f"{root}/lib/x86_64-linux-gnu:{root}/usr/lib/x86_64-linux-gnu"}
     server = started([str(root / "usr/sbin/vsftpd"), str(own)], port, tmp_path, env)
     yield server
     server.process.kill()
-    if not had:
-        pam.unlink()
+    pam.unlink()
 
 
 def proftpd(root, tmp_path, certificate, tls):
@@ -177,6 +193,7 @@ def ftp(request, root, home, tmp_path, certificate, trusted):
     tls = request.param.endswith("TLS")
     tmp_path.chmod(0o755)
     for server in make(root, tmp_path, certificate, tls):
+        lets_in(server.port, tls)
         yield FtpSource(
             host="127.0.0.1", port=server.port, user=USER, names="list-*.csv",
             protection="starttls" if tls else "none",
@@ -219,9 +236,9 @@ def ssh(root, home, tmp_path):
     changes = f"Port {port}\nListenAddress 127.0.0.1\nHostKey {key}\nPidFile {tmp_path}/pid\n"
     own.write_text(changes + shipped)
     Path("/run/sshd").mkdir(exist_ok=True)
-    alone = subprocess.run(["id", "sshd"], capture_output=True, check=False).returncode != 0
-    if alone:
-        run("useradd", "--system", "--no-create-home", "--shell", "/usr/sbin/nologin", "sshd")
+    # The system's user that the package makes; it stays.
+    command = ["useradd", "--system", "--no-create-home", "--shell", "/usr/sbin/nologin", "sshd"]
+    subprocess.run(command, check=False, capture_output=True)
     env = {"LD_LIBRARY_PATH": f"{root}/lib/x86_64-linux-gnu:{root}/usr/lib/x86_64-linux-gnu"}
     command = [str(root / "usr/sbin/sshd"), "-D", "-e", "-f", str(own)]
     server = started(command, port, tmp_path, env)
@@ -232,9 +249,6 @@ def ssh(root, home, tmp_path):
         source = source.model_copy(update={"host_key": error.host_key})
     yield source
     server.process.terminate()
-    server.process.wait(10)
-    if alone:
-        run("userdel", "sshd")
 
 
 def test_openssh_gives_the_newest_and_follows_links_within(ssh):
