@@ -62,6 +62,8 @@ export function PlaceAnswer({ question, feed }: { question: Question; feed: numb
   const first = proposals[0];
   const store = useStoreId();
   const [chosen, setChosen] = useState(first ? { word: first.place, isNew: false } : null);
+  // What was chosen last. What is typed is none of the options yet: it may still become one.
+  const [picked, setPicked] = useState(first?.place ?? null);
   const widen = useStoreEdit((word: string) => addWord(store, question.field ?? "", word));
   const refuse = useFeedEdit(feed, (verdict: Schemas["Verdicts"]) => putVerdict(feed, verdict));
   const edit = useFeedEdit(feed, ({ to, unmake = [] }: { to: string | null; unmake?: string[] }) => {
@@ -96,12 +98,13 @@ export function PlaceAnswer({ question, feed }: { question: Question; feed: numb
       {question.kind === "value" ? (
         <WordChoice
           allowed={question.options ?? []}
-          value={chosen?.word ?? null}
+          value={picked}
           proposals={proposals}
           label={`Store word for ${question.subject}`}
           width="100%"
           onTyped={(word, isNew) => setChosen(word ? { word, isNew } : null)}
           onChoose={(word, isNew) => {
+            setPicked(word);
             setChosen({ word, isNew });
             answer(word, isNew);
           }}

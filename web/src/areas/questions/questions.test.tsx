@@ -70,6 +70,11 @@ describe("a question", () => {
     await waitFor(() => expect(fake.calls("PUT /api/v1/feeds/1/values")).toHaveLength(2));
     const words = fake.calls("PUT /api/v1/feeds/1/values").map((s) => (s.body as { words: object }).words);
     expect(words).toEqual([{ R: "Rose" }, { R: "Rust" }]);
+    // Typed as far as it is clear, and taken with Enter.
+    await userEvent.clear(box);
+    await userEvent.type(box, "Bl{Enter}");
+    await waitFor(() => expect(fake.calls("PUT /api/v1/feeds/1/values")).toHaveLength(3));
+    expect(fake.calls("PUT /api/v1/feeds/1/values")[2]?.body).toMatchObject({ words: { R: "Blue" } });
     expect(fake.calls("POST /api/v1/stores/1/schema/fields/colour/words")).toHaveLength(1);
   });
 
