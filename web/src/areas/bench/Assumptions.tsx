@@ -107,7 +107,7 @@ export function AssumptionRow({ assumption, choices, onState }: AssumptionRowPro
         <Typography variant="body2" sx={{ flex: 1 }}>
           {assumption.says}
         </Typography>
-        {!open && !changing && choices.length > 1 && (
+        {!open && !changing && (choices.length > 1 || assumption.about === "path") && (
           <Button color="inherit" onClick={() => setChanging(true)}>
             Change
           </Button>

@@ -160,11 +160,11 @@ describe("the source of a fill", () => {
 });
 
 describe("what a fill takes for granted", () => {
-  const row = (more: Partial<Assumption>, onState: (choice: string) => void) =>
+  const row = (more: Partial<Assumption>, onState: (choice: string) => void, choices = ["g", "kg"]) =>
     draw(
       <AssumptionRow
         assumption={{ about: "unit", says: "read as g", choice: "g", state: "taken", ...more }}
-        choices={["g", "kg"]}
+        choices={choices}
         onState={onState}
       />,
     );
@@ -215,7 +215,7 @@ describe("what a fill takes for granted", () => {
   it("says where paths are cut, and takes any sign or none", async () => {
     const stated = vi.fn();
     const says = "each cell is one level: no sign between levels was found";
-    row({ about: "path", choice: "", says }, stated);
+    row({ about: "path", choice: "", says }, stated, [""]);
     await userEvent.click(screen.getByRole("button", { name: "Change" }));
     const box = screen.getByRole("combobox");
     await userEvent.clear(box);
