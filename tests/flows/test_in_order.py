@@ -65,7 +65,7 @@ def test_six_files_of_one_feed_are_taken_in_order_by_three_workers(workers):
         for number in range(FILES):
             data = list_of(round_, number)
             take_sent(FEED, f"list-{round_}-{number}.csv", io.BytesIO(data), len(data))
-        deadline = time.monotonic() + 120
+        deadline = time.monotonic() + 300
         while not settled() and time.monotonic() < deadline:
             time.sleep(0.1)
     runs = rows("select used ->> 'file_name', id, status, error from runs where id > 1 order by id")
