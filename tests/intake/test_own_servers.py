@@ -220,6 +220,11 @@ def test_names_beyond_ascii_and_links_of_an_ftp_server(ftp):
     assert fetched(outside, password=PASSWORD)[0] == []
 
 
+def test_a_folder_that_is_not_there_is_told(ftp):
+    with pytest.raises(FetchFailed, match="does not give it"):
+        fetched(ftp.model_copy(update={"folder": "/home/nowhere"}), password=PASSWORD)
+
+
 def test_an_ftp_server_that_lets_nobody_in_says_so(ftp):
     with pytest.raises(FetchFailed, match="does not let"):
         fetched(ftp, password="wrong")

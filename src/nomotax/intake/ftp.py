@@ -109,6 +109,10 @@ class FtpPlace:
             if not str(error).startswith(("500", "501", "502", "504")):
                 raise
         # Facts are not listed: names are, some with their age, which is told exactly when asked.
+        home = self._ftp.pwd()
+        # A folder that is not there is told here: many servers list it as an empty one.
+        self._ftp.cwd(self.source.folder or ".")
+        self._ftp.cwd(home)
         listed = self._listed()
         if listed is None:
             listed = [Found(PurePosixPath(n).name, n) for n in self._names()]
